@@ -1,0 +1,13 @@
+import type { Finding } from '../finding';
+import type { PlanView } from '../model';
+import { accessRules } from './access';
+import { deviceRules } from './devices';
+import { networkRules } from './network';
+import { runRules, type Rule } from './rule';
+import { systemRules } from './system';
+
+/** Every rule of the plan, in the order in which findings are shown. */
+export const planRules: readonly Rule[] = [...systemRules, ...deviceRules, ...networkRules, ...accessRules];
+
+/** Checks a plan with every rule. */
+export const checkPlan = (view: PlanView): Finding[] => runRules(planRules, view);

@@ -1,0 +1,121 @@
+import * as z from 'zod';
+
+/** States of a device in words, the same everywhere. */
+export const DeviceStateSchema = z.enum([
+  'planned',
+  'held',
+  'queued',
+  'writing',
+  'verifying',
+  'card ready',
+  'booting',
+  'late',
+  'seen',
+  'proved',
+  'handed over',
+]);
+export type DeviceState = z.infer<typeof DeviceStateSchema>;
+
+export const CardStateSchema = z.enum(['queued', 'writing', 'verifying', 'verified', 'failed', 'unfinished', 'cancelled']);
+export type CardState = z.infer<typeof CardStateSchema>;
+
+/** How a card's write stands. */
+export interface CardFact {
+  state: CardState;
+  /** Share of the work done, 0 to 1. */
+  share: number;
+  /** Milliseconds since 1970 of the last change of state. */
+  at: number;
+}
+
+/** What is known of a device; times in milliseconds since 1970. */
+export interface DeviceFacts {
+  /** Whether a finding stops this device. */
+  stopped: boolean;
+  card: CardFact | null;
+  poweredAt: number | null;
+  seen: { standing: 'proved' | 'likely' | 'guess'; at: number } | null;
+  handedOverAt: number | null;
+  firstBootSeconds: number;
+}
+
+/** The five stages, in working order. */
+export const stages = ['plan', 'cards', 'boot', 'bringUp', 'handOver'] as const;
+export type Stage = (typeof stages)[number];
+
+export type ArcMode = 'open' | 'hatched' | 'solid' | 'notched';
+
+/** One arc of the ring. */
+export interface Arc {
+  stage: Stage;
+  mode: ArcMode;
+  /** Share done while hatched, 0 to 1. */
+  share: number;
+  /** Why a hand is needed, while notched. */
+  word: string;
+}
+
+export interface DeviceStanding {
+  state: DeviceState;
+  since: number | null;
+  /** Whether the device waits for a person. */
+  needsHand: boolean;
+  ring: Arc[];
+}
+
+/** A first boot is late after this many times its usual length (common practice: people give up too early). */
+export const LATE_FACTOR = 2;
+
+const cardWords: Partial<Record<CardState, string>> = {
+  failed: 'card failed',
+  unfinished: 'card unfinished',
+  cancelled: 'card unfinished',
+};
+
+function cardArc(card: CardFact | null): Pick<Arc, 'mode' | 'share' | 'word'> {
+  if (!card) return { mode: 'open', share: 0, word: '' };
+  if (card.state === 'verified') return { mode: 'solid', share: 1, word: '' };
+  const word = cardWords[card.state];
+  if (word) return { mode: 'notched', share: card.share, word };
+  return { mode: 'hatched', share: card.share, word: '' };
+}
+
+/**
+ * State and ring of a device.
+ * @param now milliseconds since 1970
+ */
+export function deviceStanding(facts: DeviceFacts, now: number): DeviceStanding {
+  const { card, poweredAt, seen, handedOverAt } = facts;
+  const ready = card?.state === 'verified';
+  const usual = facts.firstBootSeconds * 1000;
+  const waited = poweredAt === null ? 0 : now - poweredAt;
+  const late = poweredAt !== null && !seen && waited > usual * LATE_FACTOR;
+  const arc = (stage: Stage, mode: ArcMode, share = 0, word = ''): Arc => ({ stage, mode, share, word });
+  const boot = ((): Arc => {
+    if (seen?.standing === 'proved') return arc('boot', 'solid', 1);
+    if (seen) return arc('boot', 'notched', 0, 'not proved');
+    if (late) return arc('boot', 'notched', 0, 'missing');
+    return poweredAt === null || !ready ? arc('boot', 'open') : arc('boot', 'hatched', Math.min(waited / usual, 1));
+  })();
+  const ring: Arc[] = [
+    facts.stopped ? arc('plan', 'notched', 0, 'plan') : arc('plan', 'solid', 1),
+    { stage: 'cards', ...cardArc(card) },
+    boot,
+    arc('bringUp', 'open'),
+    handedOverAt === null ? arc('handOver', 'open') : arc('handOver', 'solid', 1),
+  ];
+  const standing = (state: DeviceState, since: number | null): DeviceStanding => ({
+    state,
+    since,
+    needsHand: ring.some((part) => part.mode === 'notched'),
+    ring,
+  });
+  if (handedOverAt !== null) return standing('handed over', handedOverAt);
+  if (seen) return standing(seen.standing === 'proved' ? 'proved' : 'seen', seen.at);
+  if (ready && poweredAt !== null) return standing(late ? 'late' : 'booting', poweredAt);
+  if (ready) return standing('card ready', card.at);
+  if (card && (card.state === 'queued' || card.state === 'writing' || card.state === 'verifying'))
+    return standing(card.state, card.at);
+  if (card && cardWords[card.state]) return standing('held', card.at);
+  return standing(facts.stopped ? 'held' : 'planned', null);
+}

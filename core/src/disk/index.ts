@@ -1,0 +1,9 @@
+/** Disks without anything else of the core; the stand-in boards may import this folder only. */
+export * from './byte-source';
+export * from './disk-error';
+export * from './inspect';
+export * from './mbr';
+export * from './overlay';
+export * from './fat/volume';
+export type { FatEntry } from './fat/directory';
+export type { FatGeometry } from './fat/geometry';

@@ -1,0 +1,112 @@
+import type { ByteSource } from './byte-source';
+import { DiskError } from './disk-error';
+
+/** A partition with its place in octets. */
+export interface Partition {
+  /** Number as the system counts: 1 to 4 primary, from 5 on logical. */
+  number: number;
+  /** Type octet of the master boot record. */
+  type: number;
+  bootable: boolean;
+  offset: number;
+  size: number;
+}
+
+const sector = 512;
+const extendedTypes = new Set([0x05, 0x0f, 0x85]);
+/** Type of the entry that guards a GPT disk (UEFI specification 2.10 section 5.2.3). */
+const protectiveType = 0xee;
+
+interface Entry {
+  bootable: boolean;
+  type: number;
+  start: number;
+  count: number;
+}
+
+function entriesOf(record: Uint8Array): Entry[] {
+  const view = new DataView(record.buffer, record.byteOffset, sector);
+  return [0, 1, 2, 3].map((index) => {
+    const at = 446 + index * 16;
+    return {
+      bootable: view.getUint8(at) === 0x80,
+      type: view.getUint8(at + 4),
+      start: view.getUint32(at + 8, true),
+      count: view.getUint32(at + 12, true),
+    };
+  });
+}
+
+const signed = (record: Uint8Array): boolean => record[510] === 0x55 && record[511] === 0xaa;
+
+/**
+ * Reads the master boot record with its logical partitions (layout: UEFI specification 2.10 section 5.2.1).
+ * @throws DiskError when it is not a partitioned disk, when a partition reaches beyond the end, when two overlap,
+ *   or when the chain of logical partitions runs in a circle
+ */
+export async function readMbr(disk: ByteSource): Promise<Partition[]> {
+  if (disk.size < 2 * sector) throw new DiskError('not-a-disk', 'This is too short to be a disk image.');
+  const record = await disk.read(0, sector);
+  if (!signed(record))
+    throw new DiskError(
+      'not-a-disk',
+      'This is not a disk image: the partition table’s signature is missing. Choose the image file itself.',
+    );
+  const entries = entriesOf(record);
+  if (entries.some((entry) => entry.type === protectiveType))
+    throw new DiskError('unsupported', 'This image has a GPT partition table, which is not supported yet.');
+  const partitions: Partition[] = [];
+  const add = (number: number, entry: Entry, base: number): void => {
+    const offset = (base + entry.start) * sector;
+    const size = entry.count * sector;
+    if (entry.start === 0 || offset + size > disk.size)
+      throw new DiskError(
+        'cut-off',
+        `The image is cut off: partition ${String(number)} ends at byte ${String(offset + size)}, ` +
+          `the image at ${String(disk.size)}. Get the image again.`,
+      );
+    partitions.push({ number, type: entry.type, bootable: entry.bootable, offset, size });
+  };
+  for (const [index, entry] of entries.entries()) {
+    if (entry.count === 0 || entry.type === 0) continue;
+    if (extendedTypes.has(entry.type)) await readLogical(disk, entry.start, add);
+    else add(index + 1, entry, 0);
+  }
+  if (partitions.length === 0)
+    throw new DiskError('not-a-disk', 'This is not a disk image: its partition table holds no partition.');
+  checkOverlaps(partitions);
+  return partitions;
+}
+
+async function readLogical(
+  disk: ByteSource,
+  extendedStart: number,
+  add: (number: number, entry: Entry, base: number) => void,
+): Promise<void> {
+  const seen = new Set<number>();
+  let at = extendedStart;
+  for (let number = 5; ; number++) {
+    if (seen.has(at)) throw new DiskError('damaged', 'The chain of logical partitions runs in a circle.');
+    seen.add(at);
+    if ((at + 1) * sector > disk.size)
+      throw new DiskError('cut-off', 'The image is cut off within its logical partitions. Get the image again.');
+    const record = await disk.read(at * sector, sector);
+    if (!signed(record)) throw new DiskError('damaged', `Logical partition ${String(number)} has no signature.`);
+    const [own, next] = entriesOf(record);
+    if (own && own.count > 0) add(number, own, at);
+    if (!next || next.count === 0 || !extendedTypes.has(next.type)) return;
+    at = extendedStart + next.start;
+  }
+}
+
+function checkOverlaps(partitions: readonly Partition[]): void {
+  const sorted = [...partitions].sort((a, b) => a.offset - b.offset);
+  sorted.forEach((partition, index) => {
+    const next = sorted[index + 1];
+    if (next && partition.offset + partition.size > next.offset)
+      throw new DiskError(
+        'damaged',
+        `Partitions ${String(partition.number)} and ${String(next.number)} overlap. Get the image again.`,
+      );
+  });
+}

@@ -1,0 +1,33 @@
+import Papa from 'papaparse';
+
+/** One device's line in the record. */
+export interface CsvDevice {
+  nest: string;
+  mark: string;
+  hostName: string;
+  role: string;
+  state: string;
+  address: string;
+  hardwareAddress: string;
+  hostKeyFingerprint: string;
+  userName: string;
+}
+
+const columns: [string, keyof CsvDevice][] = [
+  ['nest', 'nest'],
+  ['mark', 'mark'],
+  ['host name', 'hostName'],
+  ['role', 'role'],
+  ['state', 'state'],
+  ['address', 'address'],
+  ['hardware address', 'hardwareAddress'],
+  ['host key fingerprint', 'hostKeyFingerprint'],
+  ['user', 'userName'],
+];
+
+/** The batch as CSV (RFC 4180). Cells that a spreadsheet would take for a formula are quoted. */
+export const batchCsv = (devices: readonly CsvDevice[]): string =>
+  `${Papa.unparse(
+    { fields: columns.map(([title]) => title), data: devices.map((device) => columns.map(([, key]) => device[key])) },
+    { escapeFormulae: true, newline: '\r\n' },
+  )}\r\n`;

@@ -1,0 +1,10 @@
+import presets from 'jest-preset-angular/presets/index.js';
+
+export default {
+  ...presets.createCjsPreset({ tsconfig: '<rootDir>/tsconfig.spec.json', transpilation: true }),
+  displayName: 'web',
+  rootDir: import.meta.dirname ?? '.',
+  testMatch: ['<rootDir>/test/**/*.spec.ts'],
+  setupFilesAfterEnv: ['<rootDir>/test/setup.ts'],
+  moduleNameMapper: { '^chart\\.js(/auto)?$': '<rootDir>/test/stubs/chart.cjs' },
+};
