@@ -1,0 +1,54 @@
+import * as z from 'zod';
+import { AirSchema, CardFaultSchema } from './state';
+
+/** What hands can do on the practice bench. */
+export const PracticeActionSchema = z.discriminatedUnion('do', [
+  z.object({ do: z.literal('insert'), cardId: z.string(), slotId: z.string() }),
+  z.object({ do: z.literal('pull'), slotId: z.string() }),
+  /** Fills empty slots with cards that were never written. */
+  z.object({ do: z.literal('insertFresh') }),
+  /** Takes out every card that is not being written. */
+  z.object({ do: z.literal('pullIdle') }),
+  /** Puts every written card from slots and drawer into the board of the nest on its label. */
+  z.object({ do: z.literal('seat') }),
+  z.object({ do: z.literal('seatCard'), cardId: z.string(), nest: z.string() }),
+  z.object({ do: z.literal('takeCard'), nest: z.string() }),
+  z.object({ do: z.literal('power'), nest: z.string(), on: z.boolean() }),
+  z.object({ do: z.literal('powerAll'), on: z.boolean() }),
+  z.object({ do: z.literal('cardFaults'), cardId: z.string(), faults: CardFaultSchema }),
+  z.object({ do: z.literal('air'), air: AirSchema.pick({ on: true, ssid: true, passphrase: true, country: true }) }),
+  z.object({ do: z.literal('pace'), bootSeconds: z.number().min(0).max(600), slotRate: z.number().min(0) }),
+]);
+export type PracticeAction = z.infer<typeof PracticeActionSchema>;
+
+/** A card as it lies on the practice bench. */
+export const PracticeCardSchema = z.object({
+  id: z.string(),
+  title: z.string(),
+  size: z.number(),
+  faults: CardFaultSchema,
+  /** `slot-1`, `A1`, or null in the drawer. */
+  place: z.string().nullable(),
+  /** What its label says. */
+  label: z.string().nullable(),
+});
+
+export const PracticeViewSchema = z.object({
+  cards: z.array(PracticeCardSchema),
+  slots: z.array(z.object({ id: z.string(), title: z.string(), cardId: z.string().nullable() })),
+  boards: z.array(
+    z.object({
+      nest: z.string(),
+      hardwareAddress: z.string(),
+      cardId: z.string().nullable(),
+      phase: z.enum(['off', 'starting', 'offline', 'online']),
+      reason: z.string(),
+      address: z.string().nullable(),
+      hostName: z.string().nullable(),
+    }),
+  ),
+  air: AirSchema,
+  bootSeconds: z.number(),
+  slotRate: z.number(),
+});
+export type PracticeView = z.infer<typeof PracticeViewSchema>;

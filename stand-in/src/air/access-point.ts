@@ -1,0 +1,49 @@
+import { pbkdf2Sync } from 'node:crypto';
+import type { Air } from '../state';
+import type { BoardSettings } from '../board/read-card';
+
+/** 64 digits are the key itself, anything else is a passphrase (IEEE Std 802.11-2020 annex J.4). */
+const keyOf = (ssid: string, password: string): string =>
+  /^[0-9a-f]{64}$/i.test(password) ? password.toLowerCase() : pbkdf2Sync(password, ssid, 4096, 32, 'sha1').toString('hex');
+
+/** Why a board is not on the air, or null when it may join. */
+export function refuseBoard(air: Air, { radio }: BoardSettings): string | null {
+  if (!air.on) return 'the access point is off';
+  if (!radio.country) return 'its radio stays off, since no country is set';
+  if (radio.country !== air.country) return `its country is ${radio.country}, the access point’s ${air.country}`;
+  const network = radio.networks.find((candidate) => candidate.ssid === air.ssid);
+  if (!network) return `it looks for ${radio.networks.map(({ ssid }) => `"${ssid}"`).join(', ') || 'no network'}, which is not on the air`;
+  return keyOf(network.ssid, network.password) === keyOf(air.ssid, air.passphrase) ? null : 'the access point refuses its key';
+}
+
+/** Gives out addresses by hardware address and keeps them, as an address server does. */
+export class AddressPool {
+  private readonly leases = new Map<string, string>();
+
+  constructor(private readonly air: () => Air) {}
+
+  /** An address, the earlier one if it is known; null when the pool is used up. */
+  lease(hardwareAddress: string): string | null {
+    const known = this.leases.get(hardwareAddress);
+    if (known) return known;
+    const { network, poolStart, poolSize } = this.air();
+    const taken = new Set(this.leases.values());
+    for (let host = poolStart; host < Math.min(poolStart + poolSize, 255); host++) {
+      const address = `${network}.${String(host)}`;
+      if (taken.has(address)) continue;
+      this.leases.set(hardwareAddress, address);
+      return address;
+    }
+    return null;
+  }
+
+  /** Forgets all leases, as after a change of network. */
+  clear(): void {
+    this.leases.clear();
+  }
+
+  /** Hardware addresses by address. */
+  table(): Map<string, string> {
+    return new Map([...this.leases].map(([hardwareAddress, address]) => [address, hardwareAddress]));
+  }
+}

@@ -1,0 +1,252 @@
+import { createHash } from 'node:crypto';
+import { mkdirSync } from 'node:fs';
+import { join } from 'node:path';
+import type { NeighbourTable } from '@nest-mark/station/ports';
+import { AddressPool } from './air/access-point';
+import type { PracticeAction, PracticeView } from './actions';
+import { RunningBoard } from './board/board';
+import { startLoginService } from './board/login-service';
+import { BootFailure, readCard, type BoardSettings } from './board/read-card';
+import { StandInReader } from './reader/reader';
+import { freshLab, loadState, saveState, type LabState, type StandInBoard } from './state';
+
+/** A request that the practice bench cannot fulfil, with the reason. */
+export class PracticeError extends Error {}
+
+/** A hardware address with the local bit set (RFC 7042 section 2.1), the same for the same nest each time. */
+const hardwareAddressOf = (nest: string): string =>
+  ['02', ...(createHash('sha256').update(nest).digest('hex').slice(0, 10).match(/../g) ?? [])].join(':');
+
+const nobody: BoardSettings = {
+  hostName: 'access-point',
+  users: [],
+  passwordLogin: false,
+  hostKey: null,
+  files: [],
+  radio: { country: null, networks: [] },
+  ignored: [],
+};
+
+/** The practice bench: a reader, a drawer of cards, boards, and an access point, all on this machine's loopback. */
+export class Lab {
+  readonly reader: StandInReader;
+  private readonly running = new Map<string, RunningBoard>();
+  private readonly pool: AddressPool;
+  private readonly listeners = new Set<() => void>();
+  private stopAccessPoint: (() => Promise<void>) | null = null;
+
+  private constructor(
+    private readonly file: string,
+    private readonly state: LabState,
+    cardFolder: string,
+  ) {
+    this.reader = new StandInReader(cardFolder, () => this.state);
+    this.pool = new AddressPool(() => this.state.air);
+  }
+
+  /**
+   * Opens the lab of a folder, or makes a new one; boards that were powered start again.
+   * @param network first three parts of the loopback subnet on which boards appear
+   */
+  static async open(folder: string, network: string): Promise<Lab> {
+    mkdirSync(folder, { recursive: true });
+    const file = join(folder, 'lab.json');
+    const state = loadState(file) ?? freshLab(network);
+    state.air.network = network;
+    const lab = new Lab(file, state, join(folder, 'cards'));
+    saveState(file, state);
+    // The access point itself answers on the network too, as routers do: a stranger among the boards.
+    lab.stopAccessPoint = await startLoginService(nobody, `${network}.1`, state.air.port).catch(() => null);
+    for (const board of state.boards) if (board.powered) lab.start(board);
+    return lab;
+  }
+
+  /** Hardware addresses of the boards that have an address. */
+  readonly neighbours: NeighbourTable = { read: () => Promise.resolve(this.pool.table()) };
+
+  /** Calls back after something changed on the bench. @returns how to stop */
+  watch(listener: () => void): () => void {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  }
+
+  async close(): Promise<void> {
+    await Promise.all([...this.running.values()].map((board) => board.powerOff()));
+    await this.stopAccessPoint?.();
+  }
+
+  async view(): Promise<PracticeView> {
+    const { state } = this;
+    const cards = await Promise.all(
+      state.cards.map(async (card) => {
+        const label = await this.reader.labelOf(card.id);
+        const place = this.placeOf(card.id);
+        const { id, title, size, faults } = card;
+        return { id, title, size, faults, place, label: label ? `${label.mark} · ${label.hostName} · ${label.nest}` : null };
+      }),
+    );
+    const off = { phase: 'off' as const, reason: '', address: null, hostName: null };
+    return {
+      cards,
+      slots: Object.entries(state.slots).map(([id, cardId], index) => ({ id, title: `Slot ${String(index + 1)}`, cardId })),
+      boards: state.boards.map(({ nest, hardwareAddress, cardId }) => ({
+        nest,
+        hardwareAddress,
+        cardId,
+        ...(this.running.get(nest)?.view ?? off),
+      })),
+      air: state.air,
+      bootSeconds: state.bootSeconds,
+      slotRate: state.slotRate,
+    };
+  }
+
+  /** Does what hands would do. @throws PracticeError when it cannot be done */
+  async act(action: PracticeAction): Promise<void> {
+    const { state } = this;
+    switch (action.do) {
+      case 'insert':
+        this.insert(action.cardId, action.slotId);
+        break;
+      case 'pull':
+        this.pull(action.slotId);
+        break;
+      case 'insertFresh':
+        await this.insertFresh();
+        break;
+      case 'pullIdle':
+        for (const slot of await this.reader.list())
+          if (slot.medium && slot.medium.holds !== 'being written') this.pull(slot.id);
+        break;
+      case 'seat':
+        await this.seatAll();
+        break;
+      case 'seatCard':
+        await this.seat(action.cardId, action.nest);
+        break;
+      case 'takeCard': {
+        const board = this.board(action.nest);
+        await this.power(board, false);
+        board.cardId = null;
+        break;
+      }
+      case 'power':
+        await this.power(this.board(action.nest), action.on);
+        break;
+      case 'powerAll':
+        for (const board of state.boards) if (board.cardId !== null) await this.power(board, action.on);
+        break;
+      case 'cardFaults':
+        this.card(action.cardId).faults = action.faults;
+        break;
+      case 'air':
+        Object.assign(state.air, action.air);
+        break;
+      case 'pace':
+        state.bootSeconds = action.bootSeconds;
+        state.slotRate = action.slotRate;
+        break;
+    }
+    saveState(this.file, state);
+    this.reader.changed();
+    this.changed();
+  }
+
+  private changed(): void {
+    for (const listener of this.listeners) listener();
+  }
+
+  private card(id: string): LabState['cards'][number] {
+    const card = this.state.cards.find((candidate) => candidate.id === id);
+    if (!card) throw new PracticeError('There is no such card in the drawer.');
+    return card;
+  }
+
+  private board(nest: string): StandInBoard {
+    const board = this.state.boards.find((candidate) => candidate.nest === nest);
+    if (!board) throw new PracticeError(`There is no board in nest ${nest}.`);
+    return board;
+  }
+
+  private placeOf(cardId: string): string | null {
+    const slot = Object.entries(this.state.slots).find(([, id]) => id === cardId)?.[0];
+    return slot ?? this.state.boards.find((board) => board.cardId === cardId)?.nest ?? null;
+  }
+
+  private insert(cardId: string, slotId: string): void {
+    const { id } = this.card(cardId);
+    if (!(slotId in this.state.slots)) throw new PracticeError('The reader has no such slot.');
+    if (this.state.slots[slotId]) throw new PracticeError('There is a card in that slot already.');
+    const place = this.placeOf(id);
+    if (place) throw new PracticeError(`That card is in ${place}. Take it out first.`);
+    this.state.slots[slotId] = id;
+  }
+
+  private pull(slotId: string): void {
+    const cardId = this.state.slots[slotId];
+    if (cardId === undefined) throw new PracticeError('The reader has no such slot.');
+    if (cardId) this.reader.pulled(cardId);
+    this.state.slots[slotId] = null;
+  }
+
+  private async insertFresh(): Promise<void> {
+    const ordinary = this.state.cards.filter((card) => /^card-\d+$/.test(card.id) && this.placeOf(card.id) === null);
+    for (const slotId of Object.keys(this.state.slots)) {
+      while (!this.state.slots[slotId]) {
+        const card = ordinary.shift();
+        if (!card) return;
+        if (!(await this.reader.labelOf(card.id))) this.state.slots[slotId] = card.id;
+      }
+    }
+  }
+
+  private async seatAll(): Promise<void> {
+    for (const card of this.state.cards) {
+      const label = await this.reader.labelOf(card.id);
+      const place = this.placeOf(card.id);
+      if (label && (place === null || place.startsWith('slot-'))) await this.seat(card.id, label.nest);
+    }
+  }
+
+  /** Puts a card into a board; the one that was there goes back to the drawer. */
+  private async seat(cardId: string, nest: string): Promise<void> {
+    const { id } = this.card(cardId);
+    for (const [slotId, inSlot] of Object.entries(this.state.slots)) if (inSlot === id) this.pull(slotId);
+    for (const other of this.state.boards)
+      if (other.cardId === id) {
+        await this.power(other, false);
+        other.cardId = null;
+      }
+    let board = this.state.boards.find((candidate) => candidate.nest === nest);
+    if (!board) {
+      board = { nest, hardwareAddress: hardwareAddressOf(nest), cardId: null, powered: false };
+      this.state.boards.push(board);
+      this.state.boards.sort((a, b) => a.nest.localeCompare(b.nest, 'en', { numeric: true }));
+    }
+    await this.power(board, false);
+    board.cardId = id;
+  }
+
+  private async power(board: StandInBoard, on: boolean): Promise<void> {
+    board.powered = on;
+    const now = this.running.get(board.nest);
+    if (on && !now) this.start(board);
+    if (!on && now) {
+      this.running.delete(board.nest);
+      await now.powerOff();
+    }
+  }
+
+  private start(board: StandInBoard): void {
+    const readSettings = async (): Promise<BoardSettings> => {
+      const card = this.state.cards.find((candidate) => candidate.id === board.cardId);
+      if (!card) throw new BootFailure('there is no card in the board');
+      return this.reader.withSource(card, readCard);
+    };
+    const { air, bootSeconds } = this.state;
+    this.running.set(
+      board.nest,
+      new RunningBoard(board.hardwareAddress, readSettings, () => air, this.pool, bootSeconds, () => this.changed()),
+    );
+  }
+}

@@ -1,0 +1,127 @@
+import { readFileSync, renameSync, writeFileSync } from 'node:fs';
+import * as z from 'zod';
+
+/** What can be wrong with a stand-in card; chosen on the practice bench and in tests. */
+export const CardFaultSchema = z.object({
+  /** Every write that covers this octet stores another value there. */
+  wrongByteAt: z.number().int().nonnegative().nullable(),
+  /** Writing or reading beyond this octet fails. */
+  diesAtByte: z.number().int().nonnegative().nullable(),
+});
+
+export const StandInCardSchema = z.object({
+  id: z.string(),
+  title: z.string(),
+  model: z.string(),
+  size: z.number().int().positive(),
+  serial: z.string(),
+  removable: z.boolean(),
+  readOnly: z.boolean(),
+  faults: CardFaultSchema,
+});
+export type StandInCard = z.infer<typeof StandInCardSchema>;
+
+export const StandInBoardSchema = z.object({
+  nest: z.string(),
+  hardwareAddress: z.string(),
+  cardId: z.string().nullable(),
+  powered: z.boolean(),
+});
+export type StandInBoard = z.infer<typeof StandInBoardSchema>;
+
+export const AirSchema = z.object({
+  on: z.boolean(),
+  ssid: z.string().min(1).max(32),
+  passphrase: z.string().min(8).max(63),
+  country: z.string().length(2),
+  /** First three parts of the subnet, as `127.44.7`. */
+  network: z.string().regex(/^127\.\d{1,3}\.\d{1,3}$/),
+  poolStart: z.number().int().min(2).max(250),
+  poolSize: z.number().int().min(1).max(240),
+  port: z.number().int().min(1).max(65_535),
+});
+export type Air = z.infer<typeof AirSchema>;
+
+export const LabStateSchema = z.object({
+  cards: z.array(StandInCardSchema),
+  /** Card in each slot, by slot id. */
+  slots: z.record(z.string(), z.string().nullable()),
+  boards: z.array(StandInBoardSchema),
+  air: AirSchema,
+  bootSeconds: z.number().min(0).max(600),
+  /** Octets per second that each slot can take; 0 for as fast as the disk. */
+  slotRate: z.number().min(0),
+});
+export type LabState = z.infer<typeof LabStateSchema>;
+
+const noFaults = { wrongByteAt: null, diesAtByte: null };
+const GB = 1e9;
+
+/** A reader with four slots and a drawer of cards; the sizes are decimal, as sellers count. */
+export function freshLab(network: string): LabState {
+  const cards = Array.from(
+    { length: 16 },
+    (_, index): StandInCard => ({
+      id: `card-${String(index + 1).padStart(2, '0')}`,
+      title: `Card ${String(index + 1)}`,
+      model: 'Practice card, class 10',
+      size: 16 * GB,
+      serial: `p${(0x51a7 + index * 0x0101).toString(16)}`,
+      removable: true,
+      readOnly: false,
+      faults: noFaults,
+    }),
+  );
+  const odd = (id: string, title: string, change: Partial<StandInCard>): StandInCard => ({
+    id,
+    title,
+    model: 'Practice card, old',
+    size: 16 * GB,
+    serial: id,
+    removable: true,
+    readOnly: false,
+    faults: noFaults,
+    ...change,
+  });
+  return {
+    cards: [
+      ...cards,
+      odd('card-small', 'Small old card', { size: 64e6 }),
+      odd('card-locked', 'Card with its lock set', { readOnly: true }),
+      odd('card-bad', 'Card with a bad spot', { faults: { wrongByteAt: 50_000_003, diesAtByte: null } }),
+      odd('backup-disk', 'Backup disk', { model: 'Practice disk in a USB box', size: 2000 * GB }),
+    ],
+    slots: { 'slot-1': null, 'slot-2': null, 'slot-3': null, 'slot-4': null },
+    boards: [],
+    air: {
+      on: true,
+      ssid: 'Saltmarsh Bench',
+      passphrase: 'low tide at seven',
+      country: 'DK',
+      network,
+      poolStart: 20,
+      poolSize: 200,
+      port: 2222,
+    },
+    bootSeconds: 5,
+    slotRate: 40e6,
+  };
+}
+
+/** Reads a lab's state, or null when there is none. @throws ZodError when the file was spoilt */
+export function loadState(path: string): LabState | null {
+  let text: string;
+  try {
+    text = readFileSync(path, 'utf8');
+  } catch {
+    return null;
+  }
+  return LabStateSchema.parse(JSON.parse(text));
+}
+
+/** Writes the state in one step, so that a kill leaves the old or the new one. */
+export function saveState(path: string, state: LabState): void {
+  const draft = `${path}.new`;
+  writeFileSync(draft, JSON.stringify(state, null, 1));
+  renameSync(draft, path);
+}

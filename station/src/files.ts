@@ -1,0 +1,3 @@
+/** Files as disks: what the Linux adapters and the stand-in cards have in common. */
+export * from './image/file-source';
+export * from './linux/direct-file';

@@ -1,0 +1,30 @@
+import { open, type FileHandle } from 'node:fs/promises';
+import { checkRange, type ByteSource } from '@nest-mark/core/disk';
+
+/** A file as a source of octets. Close it after use. */
+export class FileSource implements ByteSource {
+  private constructor(
+    private readonly file: FileHandle,
+    readonly size: number,
+  ) {}
+
+  static async open(path: string): Promise<FileSource> {
+    const file = await open(path, 'r');
+    return new FileSource(file, (await file.stat()).size);
+  }
+
+  async read(offset: number, length: number): Promise<Uint8Array> {
+    checkRange(this.size, offset, length);
+    const bytes = new Uint8Array(length);
+    for (let at = 0; at < length; ) {
+      const { bytesRead } = await this.file.read(bytes, at, length - at, offset + at);
+      if (bytesRead === 0) throw new RangeError('the file became shorter while it was read');
+      at += bytesRead;
+    }
+    return bytes;
+  }
+
+  close(): Promise<void> {
+    return this.file.close();
+  }
+}

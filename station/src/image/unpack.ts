@@ -1,0 +1,88 @@
+import { spawn } from 'node:child_process';
+import { createReadStream } from 'node:fs';
+import { open } from 'node:fs/promises';
+import type { Readable } from 'node:stream';
+import { createGunzip } from 'node:zlib';
+
+export type Packing = 'raw' | 'xz' | 'gzip' | 'zstd';
+
+/** Why an image file cannot be read; the message tells what to do. */
+export class ImageError extends Error {
+  constructor(
+    readonly code: 'missing' | 'damaged' | 'packing' | 'digest' | 'tool',
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
+/** First octets of packed files: xz file format 1.2.0, RFC 1952, RFC 8878; zip for a helpful refusal. */
+const magics: [Packing | 'zip', number[]][] = [
+  ['xz', [0xfd, 0x37, 0x7a, 0x58, 0x5a, 0x00]],
+  ['gzip', [0x1f, 0x8b]],
+  ['zstd', [0x28, 0xb5, 0x2f, 0xfd]],
+  ['zip', [0x50, 0x4b, 0x03, 0x04]],
+];
+
+/** Tells a file's packing by its first octets, not by its name. @throws ImageError */
+export async function packingOf(path: string): Promise<Packing> {
+  const file = await open(path, 'r').catch(() => {
+    throw new ImageError('missing', `There is no readable file at ${path}. Check the path.`);
+  });
+  try {
+    if (!(await file.stat()).isFile()) throw new ImageError('missing', `${path} is not a file. Choose the image file itself.`);
+    const head = Buffer.alloc(8);
+    const { bytesRead } = await file.read(head, 0, 8, 0);
+    if (bytesRead === 0) throw new ImageError('damaged', 'The file is empty. Get the image again.');
+    const packing = magics.find(([, magic]) => magic.every((value, at) => head[at] === value))?.[0] ?? 'raw';
+    if (packing === 'zip') throw new ImageError('packing', 'Zip archives are not read yet. Unpack it and choose the image inside.');
+    return packing;
+  } finally {
+    await file.close();
+  }
+}
+
+const chunk = 4 << 20;
+const damaged = (): ImageError => new ImageError('damaged', 'The image is cut off or damaged: it cannot be unpacked to its end. Get it again.');
+
+/** A decoder that runs as a program; its output ends normally on damage, only the exit code tells. */
+async function* decodeBy(command: string, args: readonly string[], signal?: AbortSignal): AsyncGenerator<Buffer> {
+  const decoder = spawn(command, args, { stdio: ['ignore', 'pipe', 'ignore'], ...(signal ? { signal } : {}) });
+  const ended = new Promise<number | null>((resolve, reject) => {
+    decoder.once('error', (error) => {
+      reject(signal?.aborted ? error : new ImageError('tool', `The program ${command} is missing. Run npm start again to install it.`));
+    });
+    decoder.once('close', resolve);
+  });
+  // Looked at below; without this an early end of the reader would count as an unhandled rejection.
+  ended.catch(() => undefined);
+  try {
+    for await (const part of decoder.stdout as AsyncIterable<Buffer>) yield part;
+    if ((await ended) !== 0) throw damaged();
+  } finally {
+    if (decoder.exitCode === null) decoder.kill();
+  }
+}
+
+async function* decodeGzip(path: string): AsyncGenerator<Buffer> {
+  const source = createReadStream(path, { highWaterMark: chunk });
+  const gunzip = createGunzip({ chunkSize: chunk });
+  source.once('error', (error) => gunzip.destroy(error));
+  const stream: Readable = source.pipe(gunzip);
+  try {
+    for await (const part of stream as AsyncIterable<Buffer>) yield part;
+  } catch {
+    throw damaged();
+  } finally {
+    source.destroy();
+    gunzip.destroy();
+  }
+}
+
+/** The unpacked octets of an image file, in pieces. @throws ImageError when it is damaged */
+export function unpack(path: string, packing: Packing, signal?: AbortSignal): AsyncIterable<Buffer> {
+  if (packing === 'xz') return decodeBy('xz', ['-dc', '-T2', '--', path], signal);
+  if (packing === 'zstd') return decodeBy('zstd', ['-dcq', '--', path], signal);
+  if (packing === 'gzip') return decodeGzip(path);
+  return createReadStream(path, { highWaterMark: chunk }) as AsyncIterable<Buffer>;
+}

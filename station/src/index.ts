@@ -1,0 +1,14 @@
+export * from './guards';
+export * from './image/file-source';
+export * from './image/shelve';
+export * from './image/unpack';
+export * from './linux/direct-file';
+export * from './linux/neighbours';
+export * from './net/scan';
+export * from './net/ssh-host-key';
+export * from './net/tcp-probe';
+export * from './ports';
+export * from './writer/block-pool';
+export * from './writer/digest';
+export * from './writer/gang';
+export type { CardOutcome, GangCard } from './writer/gang-card';
