@@ -27,5 +27,11 @@ const node = (name) => ({
 
 export default {
   testTimeout: 30_000,
-  projects: [node('core'), node('station'), node('stand-in'), node('server'), '<rootDir>/web/jest.config.mjs'],
+  projects: [
+    node('core'),
+    node('station'),
+    node('stand-in'),
+    node('server'),
+    '<rootDir>/web/jest.config.mjs',
+  ],
 };

@@ -27,3 +27,4 @@ export * from './units';
 export * from './wifi/countries';
 export * from './wifi/psk';
 export * from './wifi/ssid';
+export * from './api/index';

@@ -12,16 +12,45 @@ describe('SHA-512-crypt', () => {
   // The test vectors at the end of the SHA-crypt specification 0.6 (the two with the most rounds are left out
   // for time only).
   it.each([
-    ['Hello world!', 'saltstring', 5000, '$6$saltstring$svn8UoSVapNtMuq1ukKS4tPQd8iKwSMHWjl/O817G3uBnIFNjnQJuesI68u4OTLiBFdcbYEdFCoEOfaS35inz1'],
-    ['Hello world!', 'saltstringsaltstring', 10000, '$6$rounds=10000$saltstringsaltst$OW1/O6BYHV6BcXZu8QVeXbDWra3Oeqh0sbHbbMCVNSnCM/UrjmM0Dp8vOuZeHBy/YTBmSK6H9qs/y3RnOaw5v.'],
-    ['This is just a test', 'toolongsaltstring', 5000, '$6$toolongsaltstrin$lQ8jolhgVRVhY4b5pZKaysCLi0QBxGoNeKQzQ3glMhwllF7oGDZxUhx1yxdYcz/e1JSbq3y6JMxxl8audkUEm0'],
-    ['we have a short salt string but not a short password', 'short', 77777, '$6$rounds=77777$short$WuQyW2YR.hBNpjjRhpYD/ifIw05xdfeEyQoMxIXbkvr0gge1a1x3yRULJ5CCaUeOxFmtlcGZelFl5CxtgfiAc0'],
-    ['the minimum number is still observed', 'roundstoolow', 10, '$6$rounds=1000$roundstoolow$kUMsbe306n21p9R.FRkW3IGn.S9NPN0x50YhH1xhLsPuWGsUSklZt58jaTfF4ZEQpyUNGc0dqbpBYYBaHHrsX.'],
+    [
+      'Hello world!',
+      'saltstring',
+      5000,
+      '$6$saltstring$svn8UoSVapNtMuq1ukKS4tPQd8iKwSMHWjl/O817G3uBnIFNjnQJuesI68u4OTLiBFdcbYEdFCoEOfaS35inz1',
+    ],
+    [
+      'Hello world!',
+      'saltstringsaltstring',
+      10000,
+      '$6$rounds=10000$saltstringsaltst$OW1/O6BYHV6BcXZu8QVeXbDWra3Oeqh0sbHbbMCVNSnCM/UrjmM0Dp8vOuZeHBy/YTBmSK6H9qs/y3RnOaw5v.',
+    ],
+    [
+      'This is just a test',
+      'toolongsaltstring',
+      5000,
+      '$6$toolongsaltstrin$lQ8jolhgVRVhY4b5pZKaysCLi0QBxGoNeKQzQ3glMhwllF7oGDZxUhx1yxdYcz/e1JSbq3y6JMxxl8audkUEm0',
+    ],
+    [
+      'we have a short salt string but not a short password',
+      'short',
+      77777,
+      '$6$rounds=77777$short$WuQyW2YR.hBNpjjRhpYD/ifIw05xdfeEyQoMxIXbkvr0gge1a1x3yRULJ5CCaUeOxFmtlcGZelFl5CxtgfiAc0',
+    ],
+    [
+      'the minimum number is still observed',
+      'roundstoolow',
+      10,
+      '$6$rounds=1000$roundstoolow$kUMsbe306n21p9R.FRkW3IGn.S9NPN0x50YhH1xhLsPuWGsUSklZt58jaTfF4ZEQpyUNGc0dqbpBYYBaHHrsX.',
+    ],
   ])('%s', (password, salt, rounds, hash) => {
     expect(sha512Crypt(password, salt, rounds)).toBe(hash);
     // The vectors are quoted from memory; openssl settles them.
     const bounded = Math.max(rounds, 1000);
-    const openssl = run('openssl', ['passwd', '-6', '-salt', `rounds=${String(bounded)}$${salt}`, '-stdin'], password);
+    const openssl = run(
+      'openssl',
+      ['passwd', '-6', '-salt', `rounds=${String(bounded)}$${salt}`, '-stdin'],
+      password,
+    );
     expect(openssl.trim().replace('rounds=5000$', '')).toBe(hash);
   });
 
@@ -30,7 +59,9 @@ describe('SHA-512-crypt', () => {
     (password) => {
       const salt = cryptSalt(randomBytes(16));
       expect(salt).toMatch(/^[./0-9A-Za-z]{16}$/);
-      expect(sha512Crypt(password, salt)).toBe(run('openssl', ['passwd', '-6', '-salt', salt, '-stdin'], password).trim());
+      expect(sha512Crypt(password, salt)).toBe(
+        run('openssl', ['passwd', '-6', '-salt', salt, '-stdin'], password).trim(),
+      );
     },
   );
 });
@@ -99,7 +130,11 @@ describe('host keys', () => {
   it('belong together: what the private half signs, the public half verifies (node:crypto)', () => {
     const seed = randomBytes(32);
     const der = Buffer.concat([Buffer.from('302e020100300506032b657004220420', 'hex'), seed]);
-    const signature = sign(null, Buffer.from('tank'), createPrivateKey({ key: der, format: 'der', type: 'pkcs8' }));
+    const signature = sign(
+      null,
+      Buffer.from('tank'),
+      createPrivateKey({ key: der, format: 'der', type: 'pkcs8' }),
+    );
     const parsed = parsePublicKey(makeHostKey(seed, randomBytes(4), '').publicLine) as SshPublicKey;
     const spki = Buffer.concat([Buffer.from('302a300506032b6570032100', 'hex'), parsed.blob.slice(-32)]);
     const publicKey = createPublicKey({ key: spki, format: 'der', type: 'spki' });

@@ -82,7 +82,9 @@ describe('partition tables against sfdisk -J', () => {
       writeFileSync(file, new Uint8Array(64 << 20));
       run('sfdisk', ['-q', file], script);
       const table = JSON.parse(run('sfdisk', ['-J', file])) as {
-        partitiontable: { partitions: { node: string; start: number; size: number; type: string; bootable?: boolean }[] };
+        partitiontable: {
+          partitions: { node: string; start: number; size: number; type: string; bootable?: boolean }[];
+        };
       };
       const expected = table.partitiontable.partitions
         .filter((part) => part.type !== '5')
@@ -144,26 +146,37 @@ describe('FAT against mkfs.fat, fsck.fat and mtools', () => {
     ['lower.txt', new Uint8Array(512).fill(1)],
   ];
 
-  it.each(kinds)('%s: written files pass fsck.fat and mtools reads them byte for byte', async (_name, args, size) => {
-    await inScratch(async (folder) => {
-      const base = makeVolume(folder, args, size);
-      const overlay = new Overlay(new MemorySource(base));
-      const volume = await FatVolume.open(overlay);
-      for (const [name, content] of files) await volume.writeFile(name, utf8(`old ${content.length}`.repeat(40)));
-      for (const [name, content] of files) await volume.writeFile(name, content);
-      const file = join(folder, 'result.img');
-      writeFileSync(file, laid(base, overlay.patches()));
-      // The dirty bit aside, fsck.fat also knows the too small FAT32, which it reports without an error.
-      const check = attempt('fsck.fat', ['-n', file]);
-      expect(check).toEqual({ code: 0, output: expect.stringContaining(`${String(files.length)} files`) as string });
-      // mtools takes a FAT32 with too few clusters for a FAT16 and cannot open it: the trap that is reported.
-      if (!volume.geometry.tooFewClusters)
-        for (const [name, content] of files) expect(runBytes('mtype', ['-i', file, `::${name}`])).toEqual(content);
-      const again = await FatVolume.openReadOnly(new MemorySource(new Uint8Array(readFileSync(file))));
-      expect((await again.list()).map((entry) => entry.name).sort()).toEqual(files.map(([name]) => name).sort());
-      for (const [name, content] of files) expect(await again.readFile(name.toUpperCase())).toEqual(content);
-    });
-  });
+  it.each(kinds)(
+    '%s: written files pass fsck.fat and mtools reads them byte for byte',
+    async (_name, args, size) => {
+      await inScratch(async (folder) => {
+        const base = makeVolume(folder, args, size);
+        const overlay = new Overlay(new MemorySource(base));
+        const volume = await FatVolume.open(overlay);
+        for (const [name, content] of files)
+          await volume.writeFile(name, utf8(`old ${content.length}`.repeat(40)));
+        for (const [name, content] of files) await volume.writeFile(name, content);
+        const file = join(folder, 'result.img');
+        writeFileSync(file, laid(base, overlay.patches()));
+        // The dirty bit aside, fsck.fat also knows the too small FAT32, which it reports without an error.
+        const check = attempt('fsck.fat', ['-n', file]);
+        expect(check).toEqual({
+          code: 0,
+          output: expect.stringContaining(`${String(files.length)} files`) as string,
+        });
+        // mtools takes a FAT32 with too few clusters for a FAT16 and cannot open it: the trap that is reported.
+        if (!volume.geometry.tooFewClusters)
+          for (const [name, content] of files)
+            expect(runBytes('mtype', ['-i', file, `::${name}`])).toEqual(content);
+        const again = await FatVolume.openReadOnly(new MemorySource(new Uint8Array(readFileSync(file))));
+        expect((await again.list()).map((entry) => entry.name).sort()).toEqual(
+          files.map(([name]) => name).sort(),
+        );
+        for (const [name, content] of files)
+          expect(await again.readFile(name.toUpperCase())).toEqual(content);
+      });
+    },
+  );
 
   it('reads what mcopy and mmd wrote, small letters of 8.3 names included', async () => {
     await inScratch(async (folder) => {
@@ -193,13 +206,16 @@ describe('FAT against mkfs.fat, fsck.fat and mtools', () => {
       const base = makeVolume(folder, ['-F', '32', '-s', '1'], 40_960);
       const overlay = new Overlay(new MemorySource(base));
       const volume = await FatVolume.open(overlay);
-      for (let at = 0; at < 60; at++) await volume.writeFile(`a long file name number ${String(at)}`, utf8(String(at)));
+      for (let at = 0; at < 60; at++)
+        await volume.writeFile(`a long file name number ${String(at)}`, utf8(String(at)));
       const file = join(folder, 'grown.img');
       writeFileSync(file, laid(base, overlay.patches()));
       expect(attempt('fsck.fat', ['-n', file]).code).toBe(0);
       expect(await volume.list()).toHaveLength(60);
 
-      const small = await FatVolume.open(new Overlay(new MemorySource(makeVolume(folder, ['-F', '12', '-r', '16'], 320))));
+      const small = await FatVolume.open(
+        new Overlay(new MemorySource(makeVolume(folder, ['-F', '12', '-r', '16'], 320))),
+      );
       expect(await code(small.writeFile('big', new Uint8Array(400_000)))).toBe('full');
       const fill = async (): Promise<void> => {
         for (let at = 0; at < 40; at++) await small.writeFile(`F${String(at)}`, utf8('x'));
@@ -218,7 +234,9 @@ describe('FAT against mkfs.fat, fsck.fat and mtools', () => {
       const { fatOffset } = volume.geometry;
       const looped = whole.slice();
       looped.set([2, 0], fatOffset + 3 * 2);
-      expect(await code((await FatVolume.openReadOnly(new MemorySource(looped))).readFile('FILE'))).toBe('damaged');
+      expect(await code((await FatVolume.openReadOnly(new MemorySource(looped))).readFile('FILE'))).toBe(
+        'damaged',
+      );
       expect(await code(FatVolume.openReadOnly(new MemorySource(whole.subarray(0, 4096))))).toBe('cut-off');
       expect(await code(FatVolume.openReadOnly(new MemorySource(new Uint8Array(4096))))).toBe('missing');
       await fc.assert(
@@ -237,7 +255,9 @@ describe('FAT against mkfs.fat, fsck.fat and mtools', () => {
 
   it('refuses names that FAT cannot hold', async () => {
     await inScratch(async (folder) => {
-      const volume = await FatVolume.open(new Overlay(new MemorySource(makeVolume(folder, ['-F', '12'], 1440))));
+      const volume = await FatVolume.open(
+        new Overlay(new MemorySource(makeVolume(folder, ['-F', '12'], 1440))),
+      );
       for (const name of ['a:b', 'a?', 'dot.', '', 'x'.repeat(256)])
         expect(await code(volume.writeFile(name, new Uint8Array()))).toBe('unsupported');
     });
@@ -260,7 +280,11 @@ describe('a whole disk', () => {
       const bytes = new Uint8Array(readFileSync(file));
       const before = createHash('sha256').update(bytes).digest('hex');
       const parts = await inspectDisk(new MemorySource(bytes));
-      expect(parts.map(({ fileSystem, label }) => `${fileSystem} ${label}`)).toEqual(['fat16 CIDATA', 'ext root', 'unknown ']);
+      expect(parts.map(({ fileSystem, label }) => `${fileSystem} ${label}`)).toEqual([
+        'fat16 CIDATA',
+        'ext root',
+        'unknown ',
+      ]);
       expect(createHash('sha256').update(bytes).digest('hex')).toBe(before);
     });
   });

@@ -20,15 +20,43 @@ const fileOf = (given: FirstBootSettings, path: string): string => {
 
 /** What Python's YAML reader, which cloud-init uses, makes of a text. */
 const readByPython = (text: string): unknown =>
-  JSON.parse(run('/usr/bin/python3', ['-c', 'import sys, yaml, json; print(json.dumps(yaml.safe_load(sys.stdin)))'], text));
+  JSON.parse(
+    run(
+      '/usr/bin/python3',
+      ['-c', 'import sys, yaml, json; print(json.dumps(yaml.safe_load(sys.stdin)))'],
+      text,
+    ),
+  );
 
 /** Values that YAML 1.1 takes for something else when they are written bare. */
-const awkward = ['no', 'on', '012', '1e3', '~', 'null', '12:30:00', '#x', '- x', 'a: b', "it's", '"q"', '\\n', ' x ', '{a}', '*a', '&b', '🦪'];
+const awkward = [
+  'no',
+  'on',
+  '012',
+  '1e3',
+  '~',
+  'null',
+  '12:30:00',
+  '#x',
+  '- x',
+  'a: b',
+  "it's",
+  '"q"',
+  '\\n',
+  ' x ',
+  '{a}',
+  '*a',
+  '&b',
+  '🦪',
+];
 
 describe('the declarative seed', () => {
   it.each([
     ['keys only', settings()],
-    ['with a password', settings({ user: { name: 'keeper', keys: [], passwordHash: '$6$salt$abc/.', passwordLogin: true } })],
+    [
+      'with a password',
+      settings({ user: { name: 'keeper', keys: [], passwordHash: '$6$salt$abc/.', passwordLogin: true } }),
+    ],
   ])('user-data %s is accepted by cloud-init schema', async (_name, given) => {
     await inScratch((folder) => {
       const file = join(folder, 'user-data');
@@ -55,12 +83,20 @@ describe('the declarative seed', () => {
 
   it('reads the same through Python’s YAML reader, whatever stands in it', () => {
     for (const ssid of awkward) {
-      const given = settings({ wifi: { ssid, key: 'ab'.repeat(32), hidden: false }, batchName: ssid, hostName: 'null' });
-      const network = readByPython(fileOf(given, 'network-config')) as { network: { wifis: { wlan0: Record<string, unknown> } } };
+      const given = settings({
+        wifi: { ssid, key: 'ab'.repeat(32), hidden: false },
+        batchName: ssid,
+        hostName: 'null',
+      });
+      const network = readByPython(fileOf(given, 'network-config')) as {
+        network: { wifis: { wlan0: Record<string, unknown> } };
+      };
       expect(network.network.wifis.wlan0['access-points']).toEqual({ [ssid]: { password: 'ab'.repeat(32) } });
       const user = readByPython(fileOf(given, 'user-data')) as Record<string, unknown>;
       expect(user['hostname']).toBe('null');
-      expect(user['users']).toMatchObject([{ name: 'keeper', lock_passwd: true, ssh_authorized_keys: given.user.keys }]);
+      expect(user['users']).toMatchObject([
+        { name: 'keeper', lock_passwd: true, ssh_authorized_keys: given.user.keys },
+      ]);
       expect(user['ssh_keys']).toEqual({
         ed25519_private: given.hostKey.privateText,
         ed25519_public: given.hostKey.publicLine,
@@ -71,7 +107,9 @@ describe('the declarative seed', () => {
   it('is plain UTF-8 with Unix line ends and no byte-order mark', () => {
     fc.assert(
       fc.property(fc.string({ minLength: 1, unit: 'grapheme' }), (ssid) => {
-        for (const { content } of declarativeSeed.files(settings({ wifi: { ssid, key: 'ab'.repeat(32), hidden: false } }))) {
+        for (const { content } of declarativeSeed.files(
+          settings({ wifi: { ssid, key: 'ab'.repeat(32), hidden: false } }),
+        )) {
           const text = textOf(content);
           expect(text.startsWith('\uFEFF')).toBe(false);
           expect(text.includes('\r\n')).toBe(false);
@@ -85,10 +123,15 @@ describe('the declarative seed', () => {
     await inScratch(async (folder) => {
       const file = join(folder, 'boot.img');
       run('mkfs.fat', ['-C', '-F', '16', '-n', 'OTHER', file, '16384']);
-      const open = async (bytes: Uint8Array): Promise<FatVolume> => FatVolume.openReadOnly(new MemorySource(bytes));
+      const open = async (bytes: Uint8Array): Promise<FatVolume> =>
+        FatVolume.openReadOnly(new MemorySource(bytes));
       const plain = new Uint8Array(readFileSync(file));
       expect((await detectMethod(await open(plain))).id).toBe('none');
-      const patches = await personalise(new MemorySource(plain), { offset: 1 << 20, size: plain.length }, declarativeSeed.files(settings()));
+      const patches = await personalise(
+        new MemorySource(plain),
+        { offset: 1 << 20, size: plain.length },
+        declarativeSeed.files(settings()),
+      );
       expect(patches.every((patch) => patch.offset >= 1 << 20)).toBe(true);
       const disk = new Uint8Array((1 << 20) + plain.length);
       disk.set(plain, 1 << 20);
@@ -98,10 +141,13 @@ describe('the declarative seed', () => {
         id: 'declarative-seed',
         reason: 'The boot partition holds user-data and meta-data.',
       });
-      for (const { path, content } of declarativeSeed.files(settings())) expect(await volume.readFile(path)).toEqual(content);
+      for (const { path, content } of declarativeSeed.files(settings()))
+        expect(await volume.readFile(path)).toEqual(content);
       expect(disk.subarray(0, 1 << 20).every((value) => value === 0)).toBe(true);
       run('mlabel', ['-i', file, '::CIDATA']);
-      const labelled = await FatVolume.open(new Overlay(new MemorySource(new Uint8Array(readFileSync(file)))));
+      const labelled = await FatVolume.open(
+        new Overlay(new MemorySource(new Uint8Array(readFileSync(file)))),
+      );
       expect((await detectMethod(labelled)).reason).toContain('CIDATA');
     });
   });

@@ -29,7 +29,11 @@ describe('subnets (RFC 4632, RFC 1918)', () => {
   });
 
   it('sorts addresses by number', () => {
-    expect(['10.0.0.10', '10.0.0.9', '9.0.0.1'].sort(compareAddresses)).toEqual(['9.0.0.1', '10.0.0.9', '10.0.0.10']);
+    expect(['10.0.0.10', '10.0.0.9', '9.0.0.1'].sort(compareAddresses)).toEqual([
+      '9.0.0.1',
+      '10.0.0.9',
+      '10.0.0.10',
+    ]);
   });
 });
 
@@ -53,7 +57,11 @@ describe('matching by host key', () => {
   ];
 
   it('proves who signed, reports strangers and names who is missing', () => {
-    const result = matchSightings(wanted, [seen('10.0.0.2', 'ssh-ed25519 AAA'), seen('10.0.0.3', 'ssh-ed25519 XXX'), seen('10.0.0.4', null)]);
+    const result = matchSightings(wanted, [
+      seen('10.0.0.2', 'ssh-ed25519 AAA'),
+      seen('10.0.0.3', 'ssh-ed25519 XXX'),
+      seen('10.0.0.4', null),
+    ]);
     expect(result.matches.map(({ deviceId, standing }) => [deviceId, standing])).toEqual([['a', 'proved']]);
     expect(result.strangers.map((sighting) => sighting.address)).toEqual(['10.0.0.3', '10.0.0.4']);
     expect(result.missing).toEqual(['b', 'c']);
@@ -63,7 +71,9 @@ describe('matching by host key', () => {
     const shown = seen('10.0.0.2', 'ssh-ed25519 AAA', { keyProven: false, at: 3000 });
     expect(matchSightings(wanted, [shown]).matches[0]?.standing).toBe('guess');
     const both = matchSightings(wanted, [shown, seen('10.0.0.9', 'ssh-ed25519 AAA')]);
-    expect(both.matches).toMatchObject([{ standing: 'proved', sighting: { address: '10.0.0.9' }, alsoAt: ['10.0.0.2'] }]);
+    expect(both.matches).toMatchObject([
+      { standing: 'proved', sighting: { address: '10.0.0.9' }, alsoAt: ['10.0.0.2'] },
+    ]);
   });
 
   it('lets the newest sighting of an address count, so that a board that took it over is not mistaken', () => {

@@ -28,7 +28,11 @@ describe('rules of the plan', () => {
   const cases: [string, string, Change][] = [
     ['no image', 'image-chosen stops', (plan) => (plan.imageId = null)],
     ['an image that left the shelf', 'image-chosen stops', (_plan, view) => (view.image = null)],
-    ['an image without a method', 'image-chosen stops', (_plan, view) => view.image && (view.image.method = 'none')],
+    [
+      'an image without a method',
+      'image-chosen stops',
+      (_plan, view) => view.image && (view.image.method = 'none'),
+    ],
     ['no time zone', 'time-zone stops', (plan) => (plan.timeZone = '')],
     ['a time zone in small letters', 'time-zone stops', (plan) => (plan.timeZone = 'Atlantic/faroe')],
     ['an invented time zone', 'time-zone stops', (plan) => (plan.timeZone = 'Atlantic/Saltmarsh')],
@@ -40,12 +44,36 @@ describe('rules of the plan', () => {
     ['a mistyped mark', 'mark-form stops', (plan) => (first(plan).mark = '23456')],
     ['a mark twice', 'mark-form stops', (plan) => (first(plan).mark = plan.devices[1]?.mark ?? '')],
     ['no network name', 'ssid-length stops', (plan) => (plan.wifi.ssid = '')],
-    ['a network name of 33 octets in 31 letters', 'ssid-length stops', (plan) => (plan.wifi.ssid = `øø${'x'.repeat(29)}`)],
-    ['a network name with a space at the end', 'ssid-spaces warns', (plan) => (plan.wifi.ssid = 'Salt Marsh ')],
-    ['no passphrase', 'passphrase-form stops', (_plan, view) => (view.secrets.wifiPassphrase = { kind: 'missing' })],
-    ['a passphrase of 7', 'passphrase-form stops', (_plan, view) => (view.secrets.wifiPassphrase = { kind: 'typed', value: '1234567' })],
-    ['a curly quote', 'passphrase-form stops', (_plan, view) => (view.secrets.wifiPassphrase = { kind: 'typed', value: 'oyster’s bed' })],
-    ['63 and a stray space', 'passphrase-spaces warns', (_plan, view) => (view.secrets.wifiPassphrase = { kind: 'typed', value: `${'x'.repeat(62)} ` })],
+    [
+      'a network name of 33 octets in 31 letters',
+      'ssid-length stops',
+      (plan) => (plan.wifi.ssid = `øø${'x'.repeat(29)}`),
+    ],
+    [
+      'a network name with a space at the end',
+      'ssid-spaces warns',
+      (plan) => (plan.wifi.ssid = 'Salt Marsh '),
+    ],
+    [
+      'no passphrase',
+      'passphrase-form stops',
+      (_plan, view) => (view.secrets.wifiPassphrase = { kind: 'missing' }),
+    ],
+    [
+      'a passphrase of 7',
+      'passphrase-form stops',
+      (_plan, view) => (view.secrets.wifiPassphrase = { kind: 'typed', value: '1234567' }),
+    ],
+    [
+      'a curly quote',
+      'passphrase-form stops',
+      (_plan, view) => (view.secrets.wifiPassphrase = { kind: 'typed', value: 'oyster’s bed' }),
+    ],
+    [
+      '63 and a stray space',
+      'passphrase-spaces warns',
+      (_plan, view) => (view.secrets.wifiPassphrase = { kind: 'typed', value: `${'x'.repeat(62)} ` }),
+    ],
     ['no country', 'country stops', (plan) => (plan.country = '')],
     ['an unassigned country', 'country stops', (plan) => (plan.country = 'UK')],
     ['no subnet', 'subnet warns', (plan) => (plan.network.subnet = '')],
@@ -53,17 +81,29 @@ describe('rules of the plan', () => {
     ['a wide subnet', 'subnet warns', (plan) => (plan.network.subnet = '10.0.0.0/8')],
     ['no user', 'user-name stops', (plan) => (plan.access.userName = '')],
     ['the system’s own user', 'user-name stops', (plan) => (plan.access.userName = 'root')],
-    ['a cut key beside a good one', 'key-form stops', (plan) => (plan.access.keys = `${userKey}\n${userKey.slice(0, 40)}`)],
+    [
+      'a cut key beside a good one',
+      'key-form stops',
+      (plan) => (plan.access.keys = `${userKey}\n${userKey.slice(0, 40)}`),
+    ],
     ['the key twice', 'key-twice note', (plan) => (plan.access.keys = `${userKey}\n# again\n${userKey}`)],
     ['no key', 'way-in stops', (plan) => (plan.access.keys = '# none')],
-    ['a password that is switched on but not set', 'way-in stops', (plan) => {
-      plan.access.keys = '';
-      plan.access.passwordLogin = true;
-    }],
-    ['a short password', 'password-length warns', (plan, view) => {
-      plan.access.passwordLogin = true;
-      view.secrets.userPassword = { kind: 'typed', value: 'oyster' };
-    }],
+    [
+      'a password that is switched on but not set',
+      'way-in stops',
+      (plan) => {
+        plan.access.keys = '';
+        plan.access.passwordLogin = true;
+      },
+    ],
+    [
+      'a short password',
+      'password-length warns',
+      (plan, view) => {
+        plan.access.passwordLogin = true;
+        view.secrets.userPassword = { kind: 'typed', value: 'oyster' };
+      },
+    ],
     ['no devices', 'some-devices stops', (plan) => (plan.devices = [])],
     ['a weak RSA key', 'key-strength warns', (plan) => (plan.access.keys = `${userKey}\n${weakRsa}`)],
   ];

@@ -11,12 +11,17 @@ const facts: DeviceFacts = {
   handedOverAt: null,
   firstBootSeconds: 120,
 };
-const card = (state: NonNullable<DeviceFacts['card']>['state'], share = 1): DeviceFacts['card'] => ({ state, share, at: 5 });
+const card = (state: NonNullable<DeviceFacts['card']>['state'], share = 1): DeviceFacts['card'] => ({
+  state,
+  share,
+  at: 5,
+});
 const modes = (given: Partial<DeviceFacts>, now = 0): string =>
   deviceStanding({ ...facts, ...given }, now)
     .ring.map((arc) => arc.mode)
     .join(' ');
-const state = (given: Partial<DeviceFacts>, now = 0): string => deviceStanding({ ...facts, ...given }, now).state;
+const state = (given: Partial<DeviceFacts>, now = 0): string =>
+  deviceStanding({ ...facts, ...given }, now).state;
 
 describe('a device’s state and ring', () => {
   it.each([
@@ -29,8 +34,16 @@ describe('a device’s state and ring', () => {
     [{ card: card('unfinished', 0.8) }, 'held', 'solid notched open open open'],
     [{ card: card('verified') }, 'card ready', 'solid solid open open open'],
     [{ card: card('verified'), poweredAt: 0 }, 'booting', 'solid solid hatched open open'],
-    [{ card: card('verified'), poweredAt: 0, seen: { standing: 'proved', at: 9 } }, 'proved', 'solid solid solid open open'],
-    [{ card: card('verified'), poweredAt: 0, seen: { standing: 'guess', at: 9 } }, 'seen', 'solid solid notched open open'],
+    [
+      { card: card('verified'), poweredAt: 0, seen: { standing: 'proved', at: 9 } },
+      'proved',
+      'solid solid solid open open',
+    ],
+    [
+      { card: card('verified'), poweredAt: 0, seen: { standing: 'guess', at: 9 } },
+      'seen',
+      'solid solid notched open open',
+    ],
     [{ card: card('verified'), handedOverAt: 9 }, 'handed over', 'solid solid open open solid'],
   ] as [Partial<DeviceFacts>, string, string][])('%j', (given, expected, ring) => {
     expect(state(given)).toBe(expected);
@@ -41,7 +54,12 @@ describe('a device’s state and ring', () => {
     const booting = { card: card('verified'), poweredAt: 1000 };
     expect(state(booting, 1000 + 240_000)).toBe('booting');
     const late = deviceStanding({ ...facts, ...booting }, 1000 + 240_001);
-    expect([late.state, late.since, late.needsHand, late.ring[2]?.word]).toEqual(['late', 1000, true, 'missing']);
+    expect([late.state, late.since, late.needsHand, late.ring[2]?.word]).toEqual([
+      'late',
+      1000,
+      true,
+      'missing',
+    ]);
     expect(deviceStanding({ ...facts, ...booting }, 61_000).ring[2]?.share).toBe(0.5);
   });
 });
@@ -53,16 +71,30 @@ describe('hand-over files', () => {
     expect(knownHosts([{ ...target, address: '10.0.0.9', port: 2222 }])).toBe(
       'tank-01,[tank-01]:2222,[tank-01.local]:2222,[10.0.0.9]:2222 ssh-ed25519 AAA 7KQ4M\n',
     );
-    expect(knownHosts([{ ...target, address: null, port: 22 }])).toBe('tank-01,tank-01.local ssh-ed25519 AAA 7KQ4M\n');
+    expect(knownHosts([{ ...target, address: null, port: 22 }])).toBe(
+      'tank-01,tank-01.local ssh-ed25519 AAA 7KQ4M\n',
+    );
   });
 
   it('fall back to the name on the local link while the address is unknown', () => {
     expect(sshConfig([{ ...target, address: null, port: 22 }], '~/a b')).toContain('HostName tank-01.local');
-    expect(sshConfig([{ ...target, address: null, port: 22 }], '~/a b')).toContain('UserKnownHostsFile "~/a b"');
+    expect(sshConfig([{ ...target, address: null, port: 22 }], '~/a b')).toContain(
+      'UserKnownHostsFile "~/a b"',
+    );
   });
 
   it('keep spreadsheets from running cells', () => {
-    const row = { nest: 'A1', mark: '7KQ4M', hostName: 'tank-01', role: '=cmd()', state: 'proved', address: '', hardwareAddress: '', hostKeyFingerprint: '', userName: 'a"b,c' };
+    const row = {
+      nest: 'A1',
+      mark: '7KQ4M',
+      hostName: 'tank-01',
+      role: '=cmd()',
+      state: 'proved',
+      address: '',
+      hardwareAddress: '',
+      hostKeyFingerprint: '',
+      userName: 'a"b,c',
+    };
     expect(batchCsv([row]).split('\r\n')[1]).toBe(`A1,7KQ4M,tank-01,"'=cmd()",proved,,,,"a""b,c"`);
   });
 });

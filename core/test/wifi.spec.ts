@@ -26,10 +26,14 @@ describe('Wi-Fi keys', () => {
 
   it('equals the platform’s PBKDF2 for random names and passphrases', () => {
     fc.assert(
-      fc.property(fc.string({ minLength: 1, maxLength: 10, unit: 'grapheme' }), fc.stringMatching(/^[ -~]{8,63}$/), (ssid, secret) => {
-        fc.pre(!/^[0-9A-Fa-f]{64}$/.test(secret));
-        expect(preSharedKey(ssid, secret)).toBe(pbkdf2Sync(secret, ssid, 4096, 32, 'sha1').toString('hex'));
-      }),
+      fc.property(
+        fc.string({ minLength: 1, maxLength: 10, unit: 'grapheme' }),
+        fc.stringMatching(/^[ -~]{8,63}$/),
+        (ssid, secret) => {
+          fc.pre(!/^[0-9A-Fa-f]{64}$/.test(secret));
+          expect(preSharedKey(ssid, secret)).toBe(pbkdf2Sync(secret, ssid, 4096, 32, 'sha1').toString('hex'));
+        },
+      ),
       { numRuns: 20 },
     );
   });

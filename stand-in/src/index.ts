@@ -1,6 +1,5 @@
-export * from './actions';
 export * from './board/login-service';
 export * from './board/read-card';
 export * from './lab';
 export * from './reader/describe';
-export { type Air, type LabState } from './state';
+export type { LabState } from './state';

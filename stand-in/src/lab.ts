@@ -1,9 +1,9 @@
 import { createHash } from 'node:crypto';
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
+import type { PracticeAction, PracticeView } from '@nest-mark/core/api';
 import type { NeighbourTable } from '@nest-mark/station/ports';
 import { AddressPool } from './air/access-point';
-import type { PracticeAction, PracticeView } from './actions';
 import { RunningBoard } from './board/board';
 import { startLoginService } from './board/login-service';
 import { BootFailure, readCard, type BoardSettings } from './board/read-card';
@@ -82,13 +82,24 @@ export class Lab {
         const label = await this.reader.labelOf(card.id);
         const place = this.placeOf(card.id);
         const { id, title, size, faults } = card;
-        return { id, title, size, faults, place, label: label ? `${label.mark} · ${label.hostName} · ${label.nest}` : null };
+        return {
+          id,
+          title,
+          size,
+          faults,
+          place,
+          label: label ? `${label.mark} · ${label.hostName} · ${label.nest}` : null,
+        };
       }),
     );
     const off = { phase: 'off' as const, reason: '', address: null, hostName: null };
     return {
       cards,
-      slots: Object.entries(state.slots).map(([id, cardId], index) => ({ id, title: `Slot ${String(index + 1)}`, cardId })),
+      slots: Object.entries(state.slots).map(([id, cardId], index) => ({
+        id,
+        title: `Slot ${String(index + 1)}`,
+        cardId,
+      })),
       boards: state.boards.map(({ nest, hardwareAddress, cardId }) => ({
         nest,
         hardwareAddress,
@@ -190,7 +201,9 @@ export class Lab {
   }
 
   private async insertFresh(): Promise<void> {
-    const ordinary = this.state.cards.filter((card) => /^card-\d+$/.test(card.id) && this.placeOf(card.id) === null);
+    const ordinary = this.state.cards.filter(
+      (card) => /^card-\d+$/.test(card.id) && this.placeOf(card.id) === null,
+    );
     for (const slotId of Object.keys(this.state.slots)) {
       while (!this.state.slots[slotId]) {
         const card = ordinary.shift();
@@ -246,7 +259,14 @@ export class Lab {
     const { air, bootSeconds } = this.state;
     this.running.set(
       board.nest,
-      new RunningBoard(board.hardwareAddress, readSettings, () => air, this.pool, bootSeconds, () => this.changed()),
+      new RunningBoard(
+        board.hardwareAddress,
+        readSettings,
+        () => air,
+        this.pool,
+        bootSeconds,
+        () => this.changed(),
+      ),
     );
   }
 }

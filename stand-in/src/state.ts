@@ -1,13 +1,6 @@
 import { readFileSync, renameSync, writeFileSync } from 'node:fs';
 import * as z from 'zod';
-
-/** What can be wrong with a stand-in card; chosen on the practice bench and in tests. */
-export const CardFaultSchema = z.object({
-  /** Every write that covers this octet stores another value there. */
-  wrongByteAt: z.number().int().nonnegative().nullable(),
-  /** Writing or reading beyond this octet fails. */
-  diesAtByte: z.number().int().nonnegative().nullable(),
-});
+import { AirSchema, CardFaultsSchema } from '@nest-mark/core/api';
 
 export const StandInCardSchema = z.object({
   id: z.string(),
@@ -17,7 +10,7 @@ export const StandInCardSchema = z.object({
   serial: z.string(),
   removable: z.boolean(),
   readOnly: z.boolean(),
-  faults: CardFaultSchema,
+  faults: CardFaultsSchema,
 });
 export type StandInCard = z.infer<typeof StandInCardSchema>;
 
@@ -28,19 +21,6 @@ export const StandInBoardSchema = z.object({
   powered: z.boolean(),
 });
 export type StandInBoard = z.infer<typeof StandInBoardSchema>;
-
-export const AirSchema = z.object({
-  on: z.boolean(),
-  ssid: z.string().min(1).max(32),
-  passphrase: z.string().min(8).max(63),
-  country: z.string().length(2),
-  /** First three parts of the subnet, as `127.44.7`. */
-  network: z.string().regex(/^127\.\d{1,3}\.\d{1,3}$/),
-  poolStart: z.number().int().min(2).max(250),
-  poolSize: z.number().int().min(1).max(240),
-  port: z.number().int().min(1).max(65_535),
-});
-export type Air = z.infer<typeof AirSchema>;
 
 export const LabStateSchema = z.object({
   cards: z.array(StandInCardSchema),
@@ -59,19 +39,16 @@ const GB = 1e9;
 
 /** A reader with four slots and a drawer of cards; the sizes are decimal, as sellers count. */
 export function freshLab(network: string): LabState {
-  const cards = Array.from(
-    { length: 16 },
-    (_, index): StandInCard => ({
-      id: `card-${String(index + 1).padStart(2, '0')}`,
-      title: `Card ${String(index + 1)}`,
-      model: 'Practice card, class 10',
-      size: 16 * GB,
-      serial: `p${(0x51a7 + index * 0x0101).toString(16)}`,
-      removable: true,
-      readOnly: false,
-      faults: noFaults,
-    }),
-  );
+  const cards = Array.from({ length: 16 }, (_, index): StandInCard => ({
+    id: `card-${String(index + 1).padStart(2, '0')}`,
+    title: `Card ${String(index + 1)}`,
+    model: 'Practice card, class 10',
+    size: 16 * GB,
+    serial: `p${(0x51a7 + index * 0x0101).toString(16)}`,
+    removable: true,
+    readOnly: false,
+    faults: noFaults,
+  }));
   const odd = (id: string, title: string, change: Partial<StandInCard>): StandInCard => ({
     id,
     title,

@@ -4,9 +4,23 @@ import { chmodSync, mkdtempSync, readFileSync, rmSync, truncateSync, writeFileSy
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
-import { declarativeSeed, knownHosts, makeHostKey, personalise, preSharedKey, sha512Crypt, shiftPatches, sshConfig, applyPatches, MemorySource, SliceSource, type FirstBootSettings } from '@nest-mark/core';
+import {
+  declarativeSeed,
+  knownHosts,
+  makeHostKey,
+  personalise,
+  preSharedKey,
+  sha512Crypt,
+  shiftPatches,
+  sshConfig,
+  applyPatches,
+  MemorySource,
+  SliceSource,
+  type FirstBootSettings,
+  type PracticeView,
+} from '@nest-mark/core';
 import { scan } from '@nest-mark/station';
-import { Lab, readCard, type PracticeView } from '../src/index';
+import { Lab, readCard } from '../src/index';
 
 const run = promisify(execFile);
 const bootOffset = 4096 * 512;
@@ -17,7 +31,8 @@ let blankDisk: Uint8Array;
 beforeAll(() => {
   const work = mkdtempSync(join(tmpdir(), 'nest-mark-disk-'));
   const env = { ...process.env, PATH: `${process.env['PATH'] ?? ''}:/usr/sbin:/sbin` };
-  const tool = (command: string, args: string[], input?: string): unknown => execFileSync(command, args, { input, env, stdio: ['pipe', 'pipe', 'pipe'] });
+  const tool = (command: string, args: string[], input?: string): unknown =>
+    execFileSync(command, args, { input, env, stdio: ['pipe', 'pipe', 'pipe'] });
   const disk = join(work, 'disk.img');
   writeFileSync(disk, '');
   truncateSync(disk, 12 << 20);
@@ -55,7 +70,11 @@ function settings(change: Partial<FirstBootSettings> = {}): FirstBootSettings {
     hostName: 'tank-01',
     user: { name: 'keeper', keys: [], passwordHash: null, passwordLogin: false },
     hostKey: makeHostKey(randomBytes(32), randomBytes(4), '7KQ4M'),
-    wifi: { ssid: 'Saltmarsh Bench', key: preSharedKey('Saltmarsh Bench', 'low tide at seven'), hidden: false },
+    wifi: {
+      ssid: 'Saltmarsh Bench',
+      key: preSharedKey('Saltmarsh Bench', 'low tide at seven'),
+      hidden: false,
+    },
     country: 'DK',
     timeZone: 'Europe/Copenhagen',
     locale: 'C.UTF-8',
@@ -64,18 +83,29 @@ function settings(change: Partial<FirstBootSettings> = {}): FirstBootSettings {
   };
 }
 
-async function makeCard(given: FirstBootSettings, spoil: (files: { path: string; content: Uint8Array }[]) => void = () => undefined): Promise<Uint8Array> {
+async function makeCard(
+  given: FirstBootSettings,
+  spoil: (files: { path: string; content: Uint8Array }[]) => void = () => undefined,
+): Promise<Uint8Array> {
   const files = declarativeSeed.files(given);
   spoil(files);
   const size = 8 << 20;
-  const patches = await personalise(new SliceSource(new MemorySource(blankDisk), bootOffset, size), { offset: bootOffset, size }, files);
+  const patches = await personalise(
+    new SliceSource(new MemorySource(blankDisk), bootOffset, size),
+    { offset: bootOffset, size },
+    files,
+  );
   const disk = blankDisk.slice();
   applyPatches(disk, 0, shiftPatches(patches, 0));
   return disk;
 }
 
 /** Puts octets onto a card of the drawer, seats it and powers its board; returns what the board does. */
-async function boot(card: Uint8Array, nest = 'A1', cardId = 'card-01'): Promise<PracticeView['boards'][number]> {
+async function boot(
+  card: Uint8Array,
+  nest = 'A1',
+  cardId = 'card-01',
+): Promise<PracticeView['boards'][number]> {
   const file = join(folder, 'cards', `${cardId}.img`);
   writeFileSync(file, card);
   truncateSync(file, 16e9);
@@ -89,36 +119,77 @@ async function boot(card: Uint8Array, nest = 'A1', cardId = 'card-01'): Promise<
   throw new Error('the board never came to an end');
 }
 
-const edit = (name: string, change: (text: string) => string) => (files: { path: string; content: Uint8Array }[]) => {
-  for (const file of files) if (file.path === name) file.content = new TextEncoder().encode(change(new TextDecoder().decode(file.content)));
-};
+const edit =
+  (name: string, change: (text: string) => string) => (files: { path: string; content: Uint8Array }[]) => {
+    for (const file of files)
+      if (file.path === name)
+        file.content = new TextEncoder().encode(change(new TextDecoder().decode(file.content)));
+  };
 
 describe('a stand-in board', () => {
   it('lets OpenSSH in with the exported files, and nobody with another host key', async () => {
     const key = join(folder, 'id');
     execFileSync('ssh-keygen', ['-q', '-t', 'ed25519', '-N', '', '-f', key]);
     chmodSync(key, 0o600);
-    const given = settings({ user: { name: 'keeper', keys: [readFileSync(`${key}.pub`, 'utf8').trim()], passwordHash: null, passwordLogin: false } });
+    const given = settings({
+      user: {
+        name: 'keeper',
+        keys: [readFileSync(`${key}.pub`, 'utf8').trim()],
+        passwordHash: null,
+        passwordLogin: false,
+      },
+    });
     const board = await boot(await makeCard(given));
     expect(board).toMatchObject({ phase: 'online', hostName: 'tank-01', reason: '' });
-    const target = { hostName: 'tank-01', mark: '7KQ4M', hostKey: given.hostKey.publicLine.split(' ').slice(0, 2).join(' '), address: board.address, port: 2222, userName: 'keeper' };
+    const target = {
+      hostName: 'tank-01',
+      mark: '7KQ4M',
+      hostKey: given.hostKey.publicLine.split(' ').slice(0, 2).join(' '),
+      address: board.address,
+      port: 2222,
+      userName: 'keeper',
+    };
     const known = join(folder, 'known_hosts');
     const config = join(folder, 'config');
     writeFileSync(known, knownHosts([target]));
     writeFileSync(config, sshConfig([target], known));
-    const login = (command: string): Promise<{ stdout: string }> => run('ssh', ['-F', config, '-i', key, '-o', 'BatchMode=yes', 'tank-01', command]);
+    const login = (command: string): Promise<{ stdout: string }> =>
+      run('ssh', ['-F', config, '-i', key, '-o', 'BatchMode=yes', 'tank-01', command]);
     expect((await login('hostname')).stdout).toBe('tank-01\n');
-    expect(JSON.parse((await login('cat /etc/nest-mark.json')).stdout)).toMatchObject({ mark: '7KQ4M', nest: 'A1' });
+    expect(JSON.parse((await login('cat /etc/nest-mark.json')).stdout)).toMatchObject({
+      mark: '7KQ4M',
+      nest: 'A1',
+    });
     await expect(login('reboot')).rejects.toMatchObject({ code: 127 });
-    const direct = ['-o', `UserKnownHostsFile=${known}`, '-o', 'StrictHostKeyChecking=yes', '-o', 'BatchMode=yes', '-i', key, '-p', '2222', `keeper@${board.address ?? ''}`, 'true'];
+    const direct = [
+      '-o',
+      `UserKnownHostsFile=${known}`,
+      '-o',
+      'StrictHostKeyChecking=yes',
+      '-o',
+      'BatchMode=yes',
+      '-i',
+      key,
+      '-p',
+      '2222',
+      `keeper@${board.address ?? ''}`,
+      'true',
+    ];
     await expect(run('ssh', direct)).resolves.toBeDefined();
     const other = makeHostKey(randomBytes(32), randomBytes(4), '').publicLine;
     writeFileSync(known, knownHosts([{ ...target, hostKey: other }]));
-    await expect(login('hostname')).rejects.toMatchObject({ stderr: expect.stringContaining('verification failed') as string });
+    await expect(login('hostname')).rejects.toMatchObject({
+      stderr: expect.stringContaining('verification failed') as string,
+    });
   });
 
   it('takes a password only when that is switched on', async () => {
-    const user = { name: 'keeper', keys: [], passwordHash: sha512Crypt('oyster beds 12', 'saltsalt'), passwordLogin: true };
+    const user = {
+      name: 'keeper',
+      keys: [],
+      passwordHash: sha512Crypt('oyster beds 12', 'saltsalt'),
+      passwordLogin: true,
+    };
     const read = await readCard(new MemorySource(await makeCard(settings({ user }))));
     expect(read.users).toEqual([{ name: 'keeper', keys: [], hash: user.passwordHash }]);
     expect(read.passwordLogin).toBe(true);
@@ -126,7 +197,9 @@ describe('a stand-in board', () => {
     expect([locked.users[0]?.hash, locked.passwordLogin]).toEqual([null, false]);
   });
 
-  const wifi = (ssid: string, passphrase = 'low tide at seven'): Partial<FirstBootSettings> => ({ wifi: { ssid, key: preSharedKey(ssid, passphrase), hidden: false } });
+  const wifi = (ssid: string, passphrase = 'low tide at seven'): Partial<FirstBootSettings> => ({
+    wifi: { ssid, key: preSharedKey(ssid, passphrase), hidden: false },
+  });
   it.each([
     ['a misspelt network name', wifi('Saltmarsh bench'), 'not on the air'],
     ['a wrong passphrase', wifi('Saltmarsh Bench', 'low tide at eight'), 'refuses its key'],
@@ -141,13 +214,21 @@ describe('a stand-in board', () => {
 
   it.each([
     ['an empty card', () => Promise.resolve(new Uint8Array(1 << 20)), 'does not start'],
-    ['a card without its first block', async () => (await makeCard(settings())).fill(0, 0, 512), 'does not start'],
-    ['a card with a spoilt kernel path', async () => {
-      const card = await makeCard(settings());
-      const at = Buffer.from(card).indexOf('KERNEL ../vmlinuz');
-      card.set(Buffer.from('KERNEL ../vmlinux'), at);
-      return card;
-    }, 'kernel'],
+    [
+      'a card without its first block',
+      async () => (await makeCard(settings())).fill(0, 0, 512),
+      'does not start',
+    ],
+    [
+      'a card with a spoilt kernel path',
+      async () => {
+        const card = await makeCard(settings());
+        const at = Buffer.from(card).indexOf('KERNEL ../vmlinuz');
+        card.set(Buffer.from('KERNEL ../vmlinux'), at);
+        return card;
+      },
+      'kernel',
+    ],
   ])('does not start from %s', async (_name, card, reason) => {
     const board = await boot(await card());
     expect([board.phase, board.reason.includes(reason)]).toEqual(['offline', true]);
@@ -156,7 +237,11 @@ describe('a stand-in board', () => {
   it.each([
     ['a missing first line', edit('user-data', (text) => text.replace('#cloud-config\n', '')), 'first line'],
     ['a byte-order mark', edit('user-data', (text) => `\uFEFF${text}`), 'first line'],
-    ['a tab for indentation', edit('user-data', (text) => text.replace('    groups', '\tgroups')), 'user-data'],
+    [
+      'a tab for indentation',
+      edit('user-data', (text) => text.replace('    groups', '\tgroups')),
+      'user-data',
+    ],
   ])('comes up without user and prepared key after %s', async (_name, spoil, ignored) => {
     const read = await readCard(new MemorySource(await makeCard(settings(), spoil)));
     expect(read.users).toEqual([]);
@@ -176,7 +261,10 @@ describe('a stand-in board', () => {
     const addresses = [1, 19, 20, 21].map((host) => `127.62.1.${String(host)}`);
     const hits = await scan(addresses, 2222);
     expect(hits.map((hit) => hit.address).sort()).toEqual(['127.62.1.1', board.address]);
-    expect(hits.find((hit) => hit.address === board.address)?.key).toEqual({ hostKey: given.hostKey.publicLine.split(' ').slice(0, 2).join(' '), proven: true });
+    expect(hits.find((hit) => hit.address === board.address)?.key).toEqual({
+      hostKey: given.hostKey.publicLine.split(' ').slice(0, 2).join(' '),
+      proven: true,
+    });
     expect((await lab.neighbours.read()).get(board.address ?? '')).toBe(board.hardwareAddress);
     expect(board.hardwareAddress).toMatch(/^02(:[0-9a-f]{2}){5}$/);
     await lab.act({ do: 'power', nest: 'B7', on: false });
@@ -202,8 +290,12 @@ describe('hands on the practice bench', () => {
   it('cannot do what hands cannot do', async () => {
     await lab.act({ do: 'insert', cardId: 'card-01', slotId: 'slot-1' });
     await expect(lab.act({ do: 'insert', cardId: 'card-02', slotId: 'slot-1' })).rejects.toThrow('already');
-    await expect(lab.act({ do: 'insert', cardId: 'card-01', slotId: 'slot-2' })).rejects.toThrow('Take it out');
-    await expect(lab.act({ do: 'insert', cardId: 'nothing', slotId: 'slot-2' })).rejects.toThrow('no such card');
+    await expect(lab.act({ do: 'insert', cardId: 'card-01', slotId: 'slot-2' })).rejects.toThrow(
+      'Take it out',
+    );
+    await expect(lab.act({ do: 'insert', cardId: 'nothing', slotId: 'slot-2' })).rejects.toThrow(
+      'no such card',
+    );
     await expect(lab.act({ do: 'power', nest: 'Q9', on: true })).rejects.toThrow('no board');
   });
 
@@ -219,6 +311,11 @@ describe('hands on the practice bench', () => {
     await lab.act({ do: 'seat' });
     expect((await lab.view()).boards).toMatchObject([{ nest: 'A1', cardId: 'card-01', phase: 'off' }]);
     await lab.act({ do: 'insertFresh' });
-    expect((await lab.view()).slots.map((slot) => slot.cardId)).toEqual(['card-03', 'card-02', 'card-04', 'card-05']);
+    expect((await lab.view()).slots.map((slot) => slot.cardId)).toEqual([
+      'card-03',
+      'card-02',
+      'card-04',
+      'card-05',
+    ]);
   });
 });

@@ -3,7 +3,16 @@ import { mkdtempSync, openSync, readSync, rmSync, closeSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { applyPatches, type Patch } from '@nest-mark/core';
-import { BLOCK_SIZE, blockDigest, CardError, writeGang, type BaseImage, type CardOutcome, type GangCard, type GangOptions } from '@nest-mark/station';
+import {
+  BLOCK_SIZE,
+  blockDigest,
+  CardError,
+  writeGang,
+  type BaseImage,
+  type CardOutcome,
+  type GangCard,
+  type GangOptions,
+} from '@nest-mark/station';
 import { Lab } from '../src/index';
 
 /** Not a whole number of blocks, nor of pages. */
@@ -15,13 +24,16 @@ let lab: Lab;
 
 beforeAll(async () => {
   const digest = await blockDigest();
-  const blockDigests = Array.from({ length: 5 }, (_, at) => digest(image.subarray(at * BLOCK_SIZE, (at + 1) * BLOCK_SIZE)));
+  const blockDigests = Array.from({ length: 5 }, (_, at) =>
+    digest(image.subarray(at * BLOCK_SIZE, (at + 1) * BLOCK_SIZE)),
+  );
   base = {
     size: SIZE,
     blockDigests,
     async *open() {
       // Odd pieces, as decoders give them.
-      for (let at = 0; at < SIZE; at += 1_000_003) yield await Promise.resolve(image.subarray(at, at + 1_000_003));
+      for (let at = 0; at < SIZE; at += 1_000_003)
+        yield await Promise.resolve(image.subarray(at, at + 1_000_003));
     },
   };
 });
@@ -58,13 +70,23 @@ function onCard(number: number, length = SIZE): Buffer {
   return bytes;
 }
 const digest = (bytes: Buffer): string => createHash('sha256').update(bytes).digest('hex');
-const looksBootable = (number: number): boolean => onCard(number, 512).subarray(510).equals(image.subarray(510, 512)) || onCard(number, BLOCK_SIZE).some((value) => value !== 0);
+const looksBootable = (number: number): boolean =>
+  onCard(number, 512).subarray(510).equals(image.subarray(510, 512)) ||
+  onCard(number, BLOCK_SIZE).some((value) => value !== 0);
 
-async function write(options: GangOptions = {}, during?: () => Promise<void>): Promise<Map<string, CardOutcome>> {
+async function write(
+  options: GangOptions = {},
+  during?: () => Promise<void>,
+): Promise<Map<string, CardOutcome>> {
   const slots = await lab.reader.list();
   const cards: GangCard[] = [];
   for (const [index, slot] of slots.entries())
-    if (slot.medium) cards.push({ id: slot.id, handle: await lab.reader.open(slot.id, slot.medium.identity), patches: patchesOf(index + 1) });
+    if (slot.medium)
+      cards.push({
+        id: slot.id,
+        handle: await lab.reader.open(slot.id, slot.medium.identity),
+        patches: patchesOf(index + 1),
+      });
   const work = writeGang(base, cards, options);
   await during?.();
   const outcomes = await work;
@@ -78,11 +100,17 @@ const states = (outcomes: Map<string, CardOutcome>): string[] =>
 describe('the gang writer on stand-in cards', () => {
   it('writes four cards, each byte for byte base plus its patches', async () => {
     const phases = new Set<string>();
-    const outcomes = await write({ onProgress: (_id, phase, done, total) => phases.add(`${phase} ${String(done === total)}`) });
+    const outcomes = await write({
+      onProgress: (_id, phase, done, total) => phases.add(`${phase} ${String(done === total)}`),
+    });
     expect(states(outcomes)).toEqual(['verified', 'verified', 'verified', 'verified']);
     for (const number of [1, 2, 3, 4]) expect(digest(onCard(number))).toBe(digest(wanted(number)));
     expect([...phases].sort()).toContain('verifying true');
-    expect(onCard(1, SIZE + 4096).subarray(SIZE).every((value) => value === 0)).toBe(true);
+    expect(
+      onCard(1, SIZE + 4096)
+        .subarray(SIZE)
+        .every((value) => value === 0),
+    ).toBe(true);
   });
 
   it('finds a card that stores another byte, names its offset, and empties nothing but that card', async () => {
@@ -105,7 +133,11 @@ describe('the gang writer on stand-in cards', () => {
   });
 
   it('lets a dying and a pulled card go without harm to the others', async () => {
-    await lab.act({ do: 'cardFaults', cardId: 'card-01', faults: { wrongByteAt: null, diesAtByte: 2 * BLOCK_SIZE } });
+    await lab.act({
+      do: 'cardFaults',
+      cardId: 'card-01',
+      faults: { wrongByteAt: null, diesAtByte: 2 * BLOCK_SIZE },
+    });
     await lab.act({ do: 'pace', bootSeconds: 0, slotRate: 60e6 });
     const outcomes = await write({}, async () => {
       await new Promise((resolve) => setTimeout(resolve, 150));
@@ -134,10 +166,21 @@ describe('the gang writer on stand-in cards', () => {
     const handle = await lab.reader.open(first.id, first.medium.identity);
     const stuck: GangCard = {
       id: 'stuck',
-      handle: { size: handle.size, write: (_block, offset) => (offset > BLOCK_SIZE ? new Promise<void>(() => undefined) : Promise.resolve()), read: () => Promise.resolve(), flush: () => Promise.resolve(), close: () => Promise.resolve() },
+      handle: {
+        size: handle.size,
+        write: (_block, offset) =>
+          offset > BLOCK_SIZE ? new Promise<void>(() => undefined) : Promise.resolve(),
+        read: () => Promise.resolve(),
+        flush: () => Promise.resolve(),
+        close: () => Promise.resolve(),
+      },
       patches: [],
     };
-    const good: GangCard = { id: 'good', handle: await lab.reader.open(second.id, second.medium.identity), patches: [] };
+    const good: GangCard = {
+      id: 'good',
+      handle: await lab.reader.open(second.id, second.medium.identity),
+      patches: [],
+    };
     const outcomes = await writeGang(base, [stuck, good], { stallMs: 300 });
     expect(states(outcomes)).toEqual(['stalled', 'verified']);
     await handle.close();
@@ -171,7 +214,17 @@ describe('the gang writer on stand-in cards', () => {
     await lab.act({ do: 'pull', slotId: 'slot-1' });
     const outcomes = await write();
     expect(outcomes.size).toBe(3);
-    const tiny: GangCard = { id: 'tiny', handle: { size: SIZE - 1, write: () => Promise.reject(new Error('touched')), read: () => Promise.resolve(), flush: () => Promise.resolve(), close: () => Promise.resolve() }, patches: [] };
+    const tiny: GangCard = {
+      id: 'tiny',
+      handle: {
+        size: SIZE - 1,
+        write: () => Promise.reject(new Error('touched')),
+        read: () => Promise.resolve(),
+        flush: () => Promise.resolve(),
+        close: () => Promise.resolve(),
+      },
+      patches: [],
+    };
     expect(states(await writeGang(base, [tiny]))).toEqual(['small']);
   });
 });

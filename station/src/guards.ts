@@ -18,15 +18,23 @@ export interface Refusal {
  */
 export function refuseMedium(medium: Medium, imageSize: number, largest = DEFAULT_LARGEST): Refusal | null {
   const size = bothSizes(medium.identity.size);
-  if (medium.system) return { code: 'system', message: 'This is a disk that this computer runs from. It is never written.' };
+  if (medium.system)
+    return { code: 'system', message: 'This is a disk that this computer runs from. It is never written.' };
   if (medium.mounted.length > 0)
     return { code: 'mounted', message: `It is in use as ${medium.mounted.join(', ')}. Release it first.` };
-  if (!medium.removable) return { code: 'fixed', message: 'This is a fixed disk, not a card. It is never written.' };
+  if (!medium.removable)
+    return { code: 'fixed', message: 'This is a fixed disk, not a card. It is never written.' };
   if (medium.readOnly)
     return { code: 'protected', message: 'The card is write-protected. Slide its lock to the other side.' };
   if (medium.identity.size > largest)
-    return { code: 'large', message: `With ${size} it is larger than any card allowed here (${bothSizes(largest)}).` };
+    return {
+      code: 'large',
+      message: `With ${size} it is larger than any card allowed here (${bothSizes(largest)}).`,
+    };
   if (medium.identity.size < imageSize)
-    return { code: 'small', message: `With ${size} it is too small: the image needs ${bothSizes(imageSize)}. Use a larger card.` };
+    return {
+      code: 'small',
+      message: `With ${size} it is too small: the image needs ${bothSizes(imageSize)}. Use a larger card.`,
+    };
   return null;
 }

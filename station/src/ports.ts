@@ -31,7 +31,8 @@ export interface Slot {
   medium: Medium | null;
 }
 
-export type CardFault = 'pulled' | 'changed' | 'busy' | 'protected' | 'io' | 'stalled' | 'mismatch' | 'image' | 'small';
+export type CardFault =
+  'pulled' | 'changed' | 'busy' | 'protected' | 'io' | 'stalled' | 'mismatch' | 'image' | 'small';
 
 /** Why a card cannot be used; the message is for people. */
 export class CardError extends Error {

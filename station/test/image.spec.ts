@@ -15,7 +15,12 @@ afterEach(() => {
 });
 
 const run = (command: string, args: string[], input?: string): Buffer =>
-  execFileSync(command, args, { input, stdio: ['pipe', 'pipe', 'pipe'], env: { ...process.env, PATH: `${process.env['PATH'] ?? ''}:/usr/sbin:/sbin` }, maxBuffer: 1 << 28 });
+  execFileSync(command, args, {
+    input,
+    stdio: ['pipe', 'pipe', 'pipe'],
+    env: { ...process.env, PATH: `${process.env['PATH'] ?? ''}:/usr/sbin:/sbin` },
+    maxBuffer: 1 << 28,
+  });
 
 /** A small disk with a FAT boot partition, made by Debian's tools. */
 function makeDisk(name: string, label: string): string {
@@ -38,7 +43,8 @@ async function collect(path: string): Promise<Buffer> {
 const failure = async (work: Promise<unknown>): Promise<string> =>
   work.then(
     () => 'no error',
-    (error: unknown) => (error instanceof ImageError || error instanceof DiskError ? error.code : String(error)),
+    (error: unknown) =>
+      error instanceof ImageError || error instanceof DiskError ? error.code : String(error),
   );
 
 describe('unpacking', () => {
@@ -94,7 +100,9 @@ describe('shelving an image', () => {
     expect(image.blockDigests).toHaveLength(3);
     const boot = readFileSync(shelfFiles(shelf).boot);
     const expected = readFileSync(raw).subarray(4096 * 512, 4096 * 512 + (8 << 20));
-    expect(createHash('sha256').update(boot).digest('hex')).toBe(createHash('sha256').update(expected).digest('hex'));
+    expect(createHash('sha256').update(boot).digest('hex')).toBe(
+      createHash('sha256').update(expected).digest('hex'),
+    );
     expect(existsSync(join(shelf, 'unpacked'))).toBe(false);
   });
 
@@ -108,12 +116,17 @@ describe('shelving an image', () => {
     ['another digest', 'digest', (path: string) => path, 'f'.repeat(64)],
     ['a cut image', 'cut-off', (path: string) => (truncateSync(path, 6 << 20), path), ''],
     ['no disk image', 'not-a-disk', (path: string) => (writeFileSync(path, 'hello '.repeat(1000)), path), ''],
-    ['a cut archive', 'damaged', (path: string) => {
-      run('xz', ['-k', path]);
-      const packed = readFileSync(`${path}.xz`);
-      writeFileSync(`${path}.xz`, packed.subarray(0, packed.length - 5000));
-      return `${path}.xz`;
-    }, ''],
+    [
+      'a cut archive',
+      'damaged',
+      (path: string) => {
+        run('xz', ['-k', path]);
+        const packed = readFileSync(`${path}.xz`);
+        writeFileSync(`${path}.xz`, packed.subarray(0, packed.length - 5000));
+        return `${path}.xz`;
+      },
+      '',
+    ],
   ])('refuses %s and leaves nothing behind', async (_name, code, spoil, published) => {
     const path = spoil(makeDisk('disk.img', 'CIDATA'));
     const shelf = join(folder, 'shelf');

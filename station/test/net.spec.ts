@@ -12,7 +12,9 @@ afterEach(() => {
 
 function listen(server: Server | ssh2.Server, address = '127.0.0.1'): Promise<number> {
   closers.push(() => server.close());
-  return new Promise((resolve) => server.listen(0, address, () => resolve((server.address() as AddressInfo).port)));
+  return new Promise((resolve) =>
+    server.listen(0, address, () => resolve((server.address() as AddressInfo).port)),
+  );
 }
 
 const tcp = (onSocket: (socket: Socket) => void): Server =>
@@ -28,8 +30,16 @@ describe('the TCP probe', () => {
   it('tells open with greeting, open and silent, and refused apart', async () => {
     const greets = await listen(tcp((socket) => socket.write('SSH-2.0-test\r\nmore')));
     const mute = await listen(tcp(() => undefined));
-    expect(await probeTcp('127.0.0.1', greets)).toEqual({ address: '127.0.0.1', answer: 'open', banner: 'SSH-2.0-test' });
-    expect(await probeTcp('127.0.0.1', mute, 500, 100)).toEqual({ address: '127.0.0.1', answer: 'open', banner: null });
+    expect(await probeTcp('127.0.0.1', greets)).toEqual({
+      address: '127.0.0.1',
+      answer: 'open',
+      banner: 'SSH-2.0-test',
+    });
+    expect(await probeTcp('127.0.0.1', mute, 500, 100)).toEqual({
+      address: '127.0.0.1',
+      answer: 'open',
+      banner: null,
+    });
     const closed = await listen(createServer());
     closers.pop()?.();
     await new Promise((resolve) => setTimeout(resolve, 20));
@@ -45,7 +55,10 @@ describe('host keys', () => {
       hostKey: key.publicLine.split(' ').slice(0, 2).join(' '),
       proven: true,
     });
-    const other = generateKeyPairSync('rsa', { modulusLength: 2048 }).privateKey.export({ type: 'pkcs1', format: 'pem' });
+    const other = generateKeyPairSync('rsa', { modulusLength: 2048 }).privateKey.export({
+      type: 'pkcs1',
+      format: 'pem',
+    });
     const rsaPort = await listen(sshServer(other.toString()));
     const shown = await fetchHostKey('127.0.0.1', rsaPort);
     expect(shown?.hostKey.startsWith('ssh-rsa ')).toBe(true);
@@ -59,7 +72,10 @@ describe('host keys', () => {
     const real = await listen(sshServer(own.privateText));
     const blob = (line: string): Buffer => Buffer.from(line.split(' ')[1] ?? '', 'base64');
     const impostor = tcp((socket) => {
-      const onward = new (require('node:net') as typeof import('node:net')).Socket().connect(real, '127.0.0.1');
+      const onward = new (require('node:net') as typeof import('node:net')).Socket().connect(
+        real,
+        '127.0.0.1',
+      );
       onward.on('error', () => undefined);
       socket.pipe(onward);
       onward.on('data', (data: Buffer) => {
@@ -83,7 +99,10 @@ describe('host keys', () => {
         socket.write('SSH-2.0-starting\r\n', () => socket.resetAndDestroy());
         return;
       }
-      const onward = new (require('node:net') as typeof import('node:net')).Socket().connect(real, '127.0.0.1');
+      const onward = new (require('node:net') as typeof import('node:net')).Socket().connect(
+        real,
+        '127.0.0.1',
+      );
       onward.on('error', () => undefined);
       socket.pipe(onward).pipe(socket);
     });

@@ -12,9 +12,27 @@ const defaultRounds = 5000;
 
 /** Order in which the digest's octets are encoded, three at a time (step 22). */
 const order = [
-  [0, 21, 42], [22, 43, 1], [44, 2, 23], [3, 24, 45], [25, 46, 4], [47, 5, 26], [6, 27, 48],
-  [28, 49, 7], [50, 8, 29], [9, 30, 51], [31, 52, 10], [53, 11, 32], [12, 33, 54], [34, 55, 13],
-  [56, 14, 35], [15, 36, 57], [37, 58, 16], [59, 17, 38], [18, 39, 60], [40, 61, 19], [62, 20, 41],
+  [0, 21, 42],
+  [22, 43, 1],
+  [44, 2, 23],
+  [3, 24, 45],
+  [25, 46, 4],
+  [47, 5, 26],
+  [6, 27, 48],
+  [28, 49, 7],
+  [50, 8, 29],
+  [9, 30, 51],
+  [31, 52, 10],
+  [53, 11, 32],
+  [12, 33, 54],
+  [34, 55, 13],
+  [56, 14, 35],
+  [15, 36, 57],
+  [37, 58, 16],
+  [59, 17, 38],
+  [18, 39, 60],
+  [40, 61, 19],
+  [62, 20, 41],
 ] as const;
 
 function encode(digest: Uint8Array): string {
@@ -22,7 +40,8 @@ function encode(digest: Uint8Array): string {
   const put = (value: number, chars: number): void => {
     for (let at = 0; at < chars; at++) text += alphabet.charAt((value >> (6 * at)) & 63);
   };
-  for (const [a, b, c] of order) put(((digest[a] ?? 0) << 16) | ((digest[b] ?? 0) << 8) | (digest[c] ?? 0), 4);
+  for (const [a, b, c] of order)
+    put(((digest[a] ?? 0) << 16) | ((digest[b] ?? 0) << 8) | (digest[c] ?? 0), 4);
   put(digest[63] ?? 0, 2);
   return text;
 }

@@ -41,7 +41,8 @@ export function parsePublicKey(line: string): SshPublicKey | KeyFault {
   const parts = /^(\S+)\s+(\S+)(?:\s+(.*))?$/.exec(text);
   const name = parts?.[1] ?? '';
   if (!parts) return types[text] || /^AAAA/.test(text) ? 'cut' : 'broken';
-  if (!types[name]) return /(^|,)(ssh-|ecdsa-|sk-)\S+\s/.test(text.slice(name.length).trim()) ? 'options' : 'type';
+  if (!types[name])
+    return /(^|,)(ssh-|ecdsa-|sk-)\S+\s/.test(text.slice(name.length).trim()) ? 'options' : 'type';
   const blob = fromBase64(parts[2] ?? '');
   if (!blob) return 'cut';
   const reader = new SshReader(blob);
@@ -50,11 +51,17 @@ export function parsePublicKey(line: string): SshPublicKey | KeyFault {
   const values = Array.from({ length: fields }, () => reader.string());
   if (values.some((value) => !value || value.length === 0) || !reader.ended) return 'cut';
   if (name === 'ssh-ed25519' && values[0]?.length !== 32) return 'cut';
-  return { type: name, blob, comment: parts[3] ?? '', bits: bits || mpintBits(values[1] ?? new Uint8Array()) };
+  return {
+    type: name,
+    blob,
+    comment: parts[3] ?? '',
+    bits: bits || mpintBits(values[1] ?? new Uint8Array()),
+  };
 }
 
 /** Fingerprint as `ssh-keygen -l` prints it: SHA-256 over the blob, base64 without padding. */
-export const fingerprint = (blob: Uint8Array): string => `SHA256:${toBase64(sha256(blob)).replace(/=+$/, '')}`;
+export const fingerprint = (blob: Uint8Array): string =>
+  `SHA256:${toBase64(sha256(blob)).replace(/=+$/, '')}`;
 
 /** Type and blob in base64, the part of the line that identifies the key. */
 export const publicKeyText = (key: Pick<SshPublicKey, 'type' | 'blob'>): string =>

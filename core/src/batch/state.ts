@@ -16,7 +16,15 @@ export const DeviceStateSchema = z.enum([
 ]);
 export type DeviceState = z.infer<typeof DeviceStateSchema>;
 
-export const CardStateSchema = z.enum(['queued', 'writing', 'verifying', 'verified', 'failed', 'unfinished', 'cancelled']);
+export const CardStateSchema = z.enum([
+  'queued',
+  'writing',
+  'verifying',
+  'verified',
+  'failed',
+  'unfinished',
+  'cancelled',
+]);
 export type CardState = z.infer<typeof CardStateSchema>;
 
 /** How a card's write stands. */
@@ -95,7 +103,9 @@ export function deviceStanding(facts: DeviceFacts, now: number): DeviceStanding 
     if (seen?.standing === 'proved') return arc('boot', 'solid', 1);
     if (seen) return arc('boot', 'notched', 0, 'not proved');
     if (late) return arc('boot', 'notched', 0, 'missing');
-    return poweredAt === null || !ready ? arc('boot', 'open') : arc('boot', 'hatched', Math.min(waited / usual, 1));
+    return poweredAt === null || !ready
+      ? arc('boot', 'open')
+      : arc('boot', 'hatched', Math.min(waited / usual, 1));
   })();
   const ring: Arc[] = [
     facts.stopped ? arc('plan', 'notched', 0, 'plan') : arc('plan', 'solid', 1),

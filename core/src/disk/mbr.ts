@@ -89,9 +89,13 @@ async function readLogical(
     if (seen.has(at)) throw new DiskError('damaged', 'The chain of logical partitions runs in a circle.');
     seen.add(at);
     if ((at + 1) * sector > disk.size)
-      throw new DiskError('cut-off', 'The image is cut off within its logical partitions. Get the image again.');
+      throw new DiskError(
+        'cut-off',
+        'The image is cut off within its logical partitions. Get the image again.',
+      );
     const record = await disk.read(at * sector, sector);
-    if (!signed(record)) throw new DiskError('damaged', `Logical partition ${String(number)} has no signature.`);
+    if (!signed(record))
+      throw new DiskError('damaged', `Logical partition ${String(number)} has no signature.`);
     const [own, next] = entriesOf(record);
     if (own && own.count > 0) add(number, own, at);
     if (!next || next.count === 0 || !extendedTypes.has(next.type)) return;

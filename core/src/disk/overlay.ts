@@ -44,14 +44,17 @@ export class Overlay implements WritableSource {
 
   async write(offset: number, bytes: Uint8Array): Promise<void> {
     checkRange(this.size, offset, bytes.length);
-    for (let at = 0; at < bytes.length; ) {
+    for (let at = 0; at < bytes.length;) {
       const index = Math.floor((offset + at) / sector);
       const within = offset + at - index * sector;
       const part = bytes.subarray(at, at + sector - within);
       let target = this.sectors.get(index);
       if (!target) {
         // A sector that is written whole needs no look at the base.
-        target = part.length === sector ? new Uint8Array(sector) : (await this.base.read(index * sector, sector)).slice();
+        target =
+          part.length === sector
+            ? new Uint8Array(sector)
+            : (await this.base.read(index * sector, sector)).slice();
         this.sectors.set(index, target);
       }
       target.set(part, within);
@@ -63,7 +66,7 @@ export class Overlay implements WritableSource {
   patches(): Patch[] {
     const indexes = [...this.sectors.keys()].sort((a, b) => a - b);
     const patches: Patch[] = [];
-    for (let at = 0; at < indexes.length; ) {
+    for (let at = 0; at < indexes.length;) {
       const first = indexes[at] ?? 0;
       let count = 1;
       while (indexes[at + count] === first + count) count++;

@@ -12,7 +12,10 @@ export async function detectMethod(volume: FatVolume): Promise<{ id: FirstBootMe
     const reason = await method.detect(volume);
     if (reason) return { id: method.id, reason };
   }
-  return { id: 'none', reason: 'The boot partition shows no sign of a first-boot method that is known here.' };
+  return {
+    id: 'none',
+    reason: 'The boot partition shows no sign of a first-boot method that is known here.',
+  };
 }
 
 /** A method by its id, or null for `none`. */

@@ -15,7 +15,11 @@ export interface BootRange {
  * @returns what has to be laid over the disk, offsets from the disk's start
  * @throws DiskError when the partition is damaged or the files do not fit
  */
-export async function personalise(bootVolume: ByteSource, range: BootRange, files: readonly CardFile[]): Promise<Patch[]> {
+export async function personalise(
+  bootVolume: ByteSource,
+  range: BootRange,
+  files: readonly CardFile[],
+): Promise<Patch[]> {
   const overlay = new Overlay(bootVolume);
   const volume = await FatVolume.open(overlay);
   for (const file of files) await volume.writeFile(file.path, file.content);

@@ -28,6 +28,9 @@ const columns: [string, keyof CsvDevice][] = [
 /** The batch as CSV (RFC 4180). Cells that a spreadsheet would take for a formula are quoted. */
 export const batchCsv = (devices: readonly CsvDevice[]): string =>
   `${Papa.unparse(
-    { fields: columns.map(([title]) => title), data: devices.map((device) => columns.map(([, key]) => device[key])) },
+    {
+      fields: columns.map(([title]) => title),
+      data: devices.map((device) => columns.map(([, key]) => device[key])),
+    },
     { escapeFormulae: true, newline: '\r\n' },
   )}\r\n`;

@@ -19,7 +19,11 @@ const withPort = (host: string, port: number): string => (port === 22 ? host : `
 export function knownHosts(targets: readonly LoginTarget[]): string {
   return targets
     .map((target) => {
-      const hosts = [target.hostName, `${target.hostName}.local`, ...(target.address ? [target.address] : [])];
+      const hosts = [
+        target.hostName,
+        `${target.hostName}.local`,
+        ...(target.address ? [target.address] : []),
+      ];
       const names = new Set([target.hostName, ...hosts.map((host) => withPort(host, target.port))]);
       return `${[...names].join(',')} ${target.hostKey} ${target.mark}\n`;
     })

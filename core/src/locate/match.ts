@@ -55,7 +55,9 @@ function newest(sightings: readonly Sighting[]): Sighting[] {
  * possession, makes the match a guess: anybody can show a public key.
  */
 export function matchSightings(wanted: readonly Wanted[], sightings: readonly Sighting[]): MatchResult {
-  const byKey = new Map(wanted.flatMap(({ deviceId, hostKey }) => (hostKey ? [[hostKey, deviceId] as const] : [])));
+  const byKey = new Map(
+    wanted.flatMap(({ deviceId, hostKey }) => (hostKey ? [[hostKey, deviceId] as const] : [])),
+  );
   const found = new Map<string, Match>();
   const strangers: Sighting[] = [];
   for (const sighting of newest(sightings)) {

@@ -18,11 +18,13 @@ const ownRanges = new Set(['private', 'loopback', 'linkLocal']);
 function parse(cidr: string): { address: ipaddr.IPv4; prefix: number } | null {
   const [address = '', prefix = '', ...rest] = cidr.trim().split('/');
   // ipaddr.js alone also takes octal and shortened forms, which other tools read differently.
-  if (rest.length > 0 || !ipaddr.IPv4.isValidFourPartDecimal(address) || !/^\d{1,2}$/.test(prefix)) return null;
+  if (rest.length > 0 || !ipaddr.IPv4.isValidFourPartDecimal(address) || !/^\d{1,2}$/.test(prefix))
+    return null;
   return Number(prefix) > 32 ? null : { address: ipaddr.IPv4.parse(address), prefix: Number(prefix) };
 }
 
-const toNumber = (address: ipaddr.IPv4): number => address.octets.reduce((sum, octet) => sum * 256 + octet, 0);
+const toNumber = (address: ipaddr.IPv4): number =>
+  address.octets.reduce((sum, octet) => sum * 256 + octet, 0);
 const toAddress = (value: number): string =>
   [24, 16, 8, 0].map((shift) => String((value >>> shift) & 255)).join('.');
 
@@ -52,6 +54,7 @@ export function subnetHosts(cidr: string): string[] {
 
 /** Orders addresses by their number. */
 export const compareAddresses = (a: string, b: string): number => {
-  const number = (text: string): number => (ipaddr.IPv4.isValidFourPartDecimal(text) ? toNumber(ipaddr.IPv4.parse(text)) : 0);
+  const number = (text: string): number =>
+    ipaddr.IPv4.isValidFourPartDecimal(text) ? toNumber(ipaddr.IPv4.parse(text)) : 0;
   return number(a) - number(b) || a.localeCompare(b);
 };

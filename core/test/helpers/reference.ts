@@ -5,12 +5,19 @@ import { join } from 'node:path';
 
 /** Output of a reference tool; throws with what it said when it fails. */
 export function run(command: string, args: readonly string[], input?: string | Uint8Array): string {
-  return execFileSync(command, args, { input, encoding: 'utf8', stdio: ['pipe', 'pipe', 'pipe'], env: environment });
+  return execFileSync(command, args, {
+    input,
+    encoding: 'utf8',
+    stdio: ['pipe', 'pipe', 'pipe'],
+    env: environment,
+  });
 }
 
 /** Output octets of a reference tool. */
 export const runBytes = (command: string, args: readonly string[]): Uint8Array =>
-  new Uint8Array(execFileSync(command, args, { stdio: ['ignore', 'pipe', 'pipe'], env: environment, maxBuffer: 1 << 28 }));
+  new Uint8Array(
+    execFileSync(command, args, { stdio: ['ignore', 'pipe', 'pipe'], env: environment, maxBuffer: 1 << 28 }),
+  );
 
 /** Exit code and everything that a reference tool printed. */
 export function attempt(command: string, args: readonly string[]): { code: number | null; output: string } {
@@ -20,7 +27,12 @@ export function attempt(command: string, args: readonly string[]): { code: numbe
 }
 
 /** Debian keeps disk tools where a plain user's path does not lead; mtools otherwise asks about the host's clock. */
-const environment = { ...process.env, PATH: `${process.env['PATH'] ?? ''}:/usr/sbin:/sbin`, MTOOLS_SKIP_CHECK: '0', LC_ALL: 'C.UTF-8' };
+const environment = {
+  ...process.env,
+  PATH: `${process.env['PATH'] ?? ''}:/usr/sbin:/sbin`,
+  MTOOLS_SKIP_CHECK: '0',
+  LC_ALL: 'C.UTF-8',
+};
 
 /** Runs with a scratch folder that is removed afterwards. */
 export async function inScratch<T>(work: (folder: string) => Promise<T> | T): Promise<T> {

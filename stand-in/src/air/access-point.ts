@@ -1,19 +1,25 @@
 import { pbkdf2Sync } from 'node:crypto';
-import type { Air } from '../state';
+import type { Air } from '@nest-mark/core/api';
 import type { BoardSettings } from '../board/read-card';
 
 /** 64 digits are the key itself, anything else is a passphrase (IEEE Std 802.11-2020 annex J.4). */
 const keyOf = (ssid: string, password: string): string =>
-  /^[0-9a-f]{64}$/i.test(password) ? password.toLowerCase() : pbkdf2Sync(password, ssid, 4096, 32, 'sha1').toString('hex');
+  /^[0-9a-f]{64}$/i.test(password)
+    ? password.toLowerCase()
+    : pbkdf2Sync(password, ssid, 4096, 32, 'sha1').toString('hex');
 
 /** Why a board is not on the air, or null when it may join. */
 export function refuseBoard(air: Air, { radio }: BoardSettings): string | null {
   if (!air.on) return 'the access point is off';
   if (!radio.country) return 'its radio stays off, since no country is set';
-  if (radio.country !== air.country) return `its country is ${radio.country}, the access point’s ${air.country}`;
+  if (radio.country !== air.country)
+    return `its country is ${radio.country}, the access point’s ${air.country}`;
   const network = radio.networks.find((candidate) => candidate.ssid === air.ssid);
-  if (!network) return `it looks for ${radio.networks.map(({ ssid }) => `"${ssid}"`).join(', ') || 'no network'}, which is not on the air`;
-  return keyOf(network.ssid, network.password) === keyOf(air.ssid, air.passphrase) ? null : 'the access point refuses its key';
+  if (!network)
+    return `it looks for ${radio.networks.map(({ ssid }) => `"${ssid}"`).join(', ') || 'no network'}, which is not on the air`;
+  return keyOf(network.ssid, network.password) === keyOf(air.ssid, air.passphrase)
+    ? null
+    : 'the access point refuses its key';
 }
 
 /** Gives out addresses by hardware address and keeps them, as an address server does. */

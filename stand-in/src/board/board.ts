@@ -1,5 +1,5 @@
 import { refuseBoard, type AddressPool } from '../air/access-point';
-import type { Air } from '../state';
+import type { Air } from '@nest-mark/core/api';
 import { startLoginService } from './login-service';
 import { BootFailure, type BoardSettings } from './read-card';
 
@@ -49,7 +49,11 @@ export class RunningBoard {
       this.stopService = stop;
       this.view = { ...this.view, phase: 'online', address, reason: settings.ignored.join('; ') };
     } catch (error) {
-      this.view = { ...this.view, phase: 'offline', reason: error instanceof Error ? error.message : String(error) };
+      this.view = {
+        ...this.view,
+        phase: 'offline',
+        reason: error instanceof Error ? error.message : String(error),
+      };
     }
     this.changed();
   }

@@ -27,13 +27,21 @@ async function allow(context: AuthContext, settings: BoardSettings): Promise<boo
     const key = ssh2.utils.parseKey(line);
     if (key instanceof Error || !key.getPublicSSH().equals(context.key.data)) continue;
     // The first question is only whether the key would do; the second brings a signature.
-    return !context.signature || !context.blob || key.verify(context.blob, context.signature, context.hashAlgo) === true;
+    return (
+      !context.signature ||
+      !context.blob ||
+      key.verify(context.blob, context.signature, context.hashAlgo) === true
+    );
   }
   return false;
 }
 
 /** The few commands that a stand-in board knows. */
-function runCommand(command: string, settings: BoardSettings, user: string): { output: string; code: number } {
+function runCommand(
+  command: string,
+  settings: BoardSettings,
+  user: string,
+): { output: string; code: number } {
   const [name, argument] = command.trim().split(/\s+/);
   const file = settings.files.find((candidate) => candidate.path === argument);
   if (name === 'hostname') return { output: `${settings.hostName}\n`, code: 0 };
@@ -67,7 +75,9 @@ function serveSession(session: Session, settings: BoardSettings, user: string): 
         stream.end();
         return;
       }
-      stream.write(`${line}\r\n${line.trim() ? runCommand(line, settings, user).output.replaceAll('\n', '\r\n') : ''}`);
+      stream.write(
+        `${line}\r\n${line.trim() ? runCommand(line, settings, user).output.replaceAll('\n', '\r\n') : ''}`,
+      );
       prompt();
     });
   });
@@ -93,20 +103,30 @@ function serve(connection: Connection, settings: BoardSettings): void {
 }
 
 /** A board that got no host key makes one of its own, as real ones do. */
-const ownKey = (): string => generateKeyPairSync('rsa', { modulusLength: 2048 }).privateKey.export({ type: 'pkcs1', format: 'pem' }).toString();
+const ownKey = (): string =>
+  generateKeyPairSync('rsa', { modulusLength: 2048 })
+    .privateKey.export({ type: 'pkcs1', format: 'pem' })
+    .toString();
 
 /**
  * Starts a board's SSH server.
  * @returns how to stop it; connections are cut, as when the power goes
  * @throws when the address or port cannot be had, or the host key cannot be read
  */
-export function startLoginService(settings: BoardSettings, address: string, port: number): Promise<() => Promise<void>> {
+export function startLoginService(
+  settings: BoardSettings,
+  address: string,
+  port: number,
+): Promise<() => Promise<void>> {
   const connections = new Set<Connection>();
-  const server = new ssh2.Server({ hostKeys: [settings.hostKey ?? ownKey()], ident: 'practice' }, (connection) => {
-    connections.add(connection);
-    connection.on('close', () => connections.delete(connection));
-    serve(connection, settings);
-  });
+  const server = new ssh2.Server(
+    { hostKeys: [settings.hostKey ?? ownKey()], ident: 'practice' },
+    (connection) => {
+      connections.add(connection);
+      connection.on('close', () => connections.delete(connection));
+      serve(connection, settings);
+    },
+  );
   return new Promise((resolve, reject) => {
     server.once('error', reject);
     server.listen(port, address, () => {

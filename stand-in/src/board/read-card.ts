@@ -1,6 +1,13 @@
 import { load, YAMLException } from 'js-yaml';
 import * as z from 'zod';
-import { bootPartition, DiskError, FatVolume, inspectDisk, SliceSource, type ByteSource } from '@nest-mark/core/disk';
+import {
+  bootPartition,
+  DiskError,
+  FatVolume,
+  inspectDisk,
+  SliceSource,
+  type ByteSource,
+} from '@nest-mark/core/disk';
 
 /** Why a board does not come up, or comes up without something. */
 export class BootFailure extends Error {}
@@ -36,8 +43,14 @@ const WifiSchema = z.object({
   'regulatory-domain': z.string().optional(),
   'access-points': z.record(z.string(), z.object({ password: z.string() })),
 });
-const NetworkSchema = z.object({ version: z.literal(2), wifis: z.record(z.string(), WifiSchema).default({}) });
-const NetworkConfigSchema = z.union([z.object({ network: NetworkSchema }).transform((wrapped) => wrapped.network), NetworkSchema]);
+const NetworkSchema = z.object({
+  version: z.literal(2),
+  wifis: z.record(z.string(), WifiSchema).default({}),
+});
+const NetworkConfigSchema = z.union([
+  z.object({ network: NetworkSchema }).transform((wrapped) => wrapped.network),
+  NetworkSchema,
+]);
 
 const blank = (): BoardSettings => ({
   hostName: 'board',
@@ -65,7 +78,8 @@ async function startKernel(volume: FatVolume): Promise<void> {
   const text = await readText(volume, 'extlinux/extlinux.conf').catch(() => null);
   if (!text) throw new BootFailure('the boot loader’s file extlinux/extlinux.conf is missing');
   const kernel = /^\s*(?:kernel|linux)\s+(\S+)/im.exec(text)?.[1]?.replace(/^(\.\.)?\//, '');
-  if (!kernel || !(await volume.readFile(kernel))) throw new BootFailure('the kernel that the boot loader names is missing');
+  if (!kernel || !(await volume.readFile(kernel)))
+    throw new BootFailure('the kernel that the boot loader names is missing');
 }
 
 async function readText(volume: FatVolume, path: string): Promise<string | null> {
@@ -104,7 +118,8 @@ export async function readCard(card: ByteSource): Promise<BoardSettings> {
   }
   settings.hostName = meta['local-hostname'] ?? settings.hostName;
   const userText = await readText(volume, 'user-data');
-  if (userText !== null && !/^#cloud-config[ \t]*\r?\n/.test(userText)) ignored.push('user-data: its first line is not #cloud-config');
+  if (userText !== null && !/^#cloud-config[ \t]*\r?\n/.test(userText))
+    ignored.push('user-data: its first line is not #cloud-config');
   else {
     const user = parse('user-data', userText, UserDataSchema, ignored);
     if (user) {
@@ -115,14 +130,26 @@ export async function readCard(card: ByteSource): Promise<BoardSettings> {
       settings.users = user.users.flatMap((entry) =>
         typeof entry === 'string'
           ? []
-          : [{ name: entry.name, keys: entry.ssh_authorized_keys, hash: entry.lock_passwd ? null : (entry.hashed_passwd ?? entry.passwd ?? null) }],
+          : [
+              {
+                name: entry.name,
+                keys: entry.ssh_authorized_keys,
+                hash: entry.lock_passwd ? null : (entry.hashed_passwd ?? entry.passwd ?? null),
+              },
+            ],
       );
     }
   }
-  const network = parse('network-config', await readText(volume, 'network-config'), NetworkConfigSchema, ignored);
+  const network = parse(
+    'network-config',
+    await readText(volume, 'network-config'),
+    NetworkConfigSchema,
+    ignored,
+  );
   for (const wifi of Object.values(network?.wifis ?? {})) {
     settings.radio.country = wifi['regulatory-domain'] ?? settings.radio.country;
-    for (const [ssid, { password }] of Object.entries(wifi['access-points'])) settings.radio.networks.push({ ssid, password });
+    for (const [ssid, { password }] of Object.entries(wifi['access-points']))
+      settings.radio.networks.push({ ssid, password });
   }
   return settings;
 }

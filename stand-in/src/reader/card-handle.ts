@@ -40,7 +40,8 @@ export class StandInHandle implements CardHandle {
 
   async write(block: Uint8Array, offset: number): Promise<void> {
     await this.use(offset, block.length);
-    if (this.card.readOnly) throw new CardError('protected', 'The card is write-protected. Slide its lock to the other side.');
+    if (this.card.readOnly)
+      throw new CardError('protected', 'The card is write-protected. Slide its lock to the other side.');
     const at = this.card.faults.wrongByteAt;
     if (at !== null && at >= offset && at < offset + block.length) {
       const spoilt = block.slice();

@@ -1,5 +1,12 @@
 import * as z from 'zod';
-import { bootPartition, DiskError, FatVolume, inspectDisk, SliceSource, type ByteSource } from '@nest-mark/core/disk';
+import {
+  bootPartition,
+  DiskError,
+  FatVolume,
+  inspectDisk,
+  SliceSource,
+  type ByteSource,
+} from '@nest-mark/core/disk';
 
 /** The file that names a card's device; only what is shown of it. */
 const MarkFileSchema = z.object({ mark: z.string(), nest: z.string(), hostName: z.string() });

@@ -1,7 +1,15 @@
 import { existsSync, mkdirSync, truncateSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DirectFile, FileSource } from '@nest-mark/station/files';
-import { CardError, sameMedium, type CardHandle, type CardReader, type Medium, type MediumIdentity, type Slot } from '@nest-mark/station/ports';
+import {
+  CardError,
+  sameMedium,
+  type CardHandle,
+  type CardReader,
+  type Medium,
+  type MediumIdentity,
+  type Slot,
+} from '@nest-mark/station/ports';
 import type { LabState, StandInCard } from '../state';
 import { StandInHandle } from './card-handle';
 import { describeCard, readMarkFile, type MarkFile } from './describe';
@@ -31,16 +39,29 @@ export class StandInReader implements CardReader {
 
   async open(slotId: string, identity: MediumIdentity): Promise<CardHandle> {
     const card = this.cardIn(slotId);
-    if (!card) throw new CardError('pulled', 'There is no card in the slot any more. Put it back and arm the round again.');
+    if (!card)
+      throw new CardError(
+        'pulled',
+        'There is no card in the slot any more. Put it back and arm the round again.',
+      );
     if (!sameMedium(identityOf(slotId, card), identity))
-      throw new CardError('changed', 'Another card is in the slot than when the round was armed. Look at it and arm again.');
-    if (this.open_.has(card.id)) throw new CardError('busy', 'The card is being used already. Wait until that has ended.');
+      throw new CardError(
+        'changed',
+        'Another card is in the slot than when the round was armed. Look at it and arm again.',
+      );
+    if (this.open_.has(card.id))
+      throw new CardError('busy', 'The card is being used already. Wait until that has ended.');
     const file = await DirectFile.open(this.fileOf(card), card.size);
-    const handle = new StandInHandle(file, card, () => this.state().slotRate, () => {
-      this.open_.delete(card.id);
-      this.described.delete(card.id);
-      this.changed();
-    });
+    const handle = new StandInHandle(
+      file,
+      card,
+      () => this.state().slotRate,
+      () => {
+        this.open_.delete(card.id);
+        this.described.delete(card.id);
+        this.changed();
+      },
+    );
     this.open_.set(card.id, handle);
     return handle;
   }
@@ -90,7 +111,15 @@ export class StandInReader implements CardReader {
       if (!this.open_.has(card.id)) this.described.set(card.id, holds);
     }
     const { model, removable, readOnly } = card;
-    return { identity: identityOf(slotId, card), model, removable, readOnly, mounted: [], system: false, holds: holds ?? 'being written' };
+    return {
+      identity: identityOf(slotId, card),
+      model,
+      removable,
+      readOnly,
+      mounted: [],
+      system: false,
+      holds: holds ?? 'being written',
+    };
   }
 
   private fileOf(card: StandInCard): string {

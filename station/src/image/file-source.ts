@@ -16,7 +16,7 @@ export class FileSource implements ByteSource {
   async read(offset: number, length: number): Promise<Uint8Array> {
     checkRange(this.size, offset, length);
     const bytes = new Uint8Array(length);
-    for (let at = 0; at < length; ) {
+    for (let at = 0; at < length;) {
       const { bytesRead } = await this.file.read(bytes, at, length - at, offset + at);
       if (bytesRead === 0) throw new RangeError('the file became shorter while it was read');
       at += bytesRead;

@@ -1,7 +1,15 @@
 import { createHash } from 'node:crypto';
 import { copyFile, mkdir, open, rm } from 'node:fs/promises';
 import { join } from 'node:path';
-import { bootPartition, detectMethod, FatVolume, inspectDisk, SliceSource, type FirstBootMethodId, type InspectedPartition } from '@nest-mark/core';
+import {
+  bootPartition,
+  detectMethod,
+  FatVolume,
+  inspectDisk,
+  SliceSource,
+  type FirstBootMethodId,
+  type InspectedPartition,
+} from '@nest-mark/core';
 import { BLOCK_SIZE, blockDigest } from '../writer/digest';
 import { FileSource } from './file-source';
 import { ImageError, packingOf, unpack, type Packing } from './unpack';
@@ -39,7 +47,12 @@ async function sha256OfFile(path: string): Promise<{ digest: string; size: numbe
 }
 
 /** Unpacks into a sparse file while taking digests. */
-async function unpackTo(path: string, packing: Packing, target: string, onProgress: (bytes: number) => void): Promise<Pick<ShelvedImage, 'rawSize' | 'rawSha256' | 'blockDigests'>> {
+async function unpackTo(
+  path: string,
+  packing: Packing,
+  target: string,
+  onProgress: (bytes: number) => void,
+): Promise<Pick<ShelvedImage, 'rawSize' | 'rawSha256' | 'blockDigests'>> {
   const digest = await blockDigest();
   const whole = createHash('sha256');
   const blockDigests: string[] = [];
@@ -59,7 +72,7 @@ async function unpackTo(path: string, packing: Packing, target: string, onProgre
   try {
     for await (const part of unpack(path, packing)) {
       whole.update(part);
-      for (let at = 0; at < part.length; ) {
+      for (let at = 0; at < part.length;) {
         const count = Math.min(part.length - at, BLOCK_SIZE - filled);
         part.copy(block, filled, at, at + count);
         filled += count;
@@ -104,7 +117,10 @@ export async function shelveImage(
     try {
       const partitions = await inspectDisk(source);
       const boot = bootPartition(partitions);
-      const found = { method: 'none' as FirstBootMethodId, methodReason: 'The image has no FAT boot partition.' };
+      const found = {
+        method: 'none' as FirstBootMethodId,
+        methodReason: 'The image has no FAT boot partition.',
+      };
       if (boot) {
         const slice = new SliceSource(source, boot.offset, boot.size);
         const detected = await detectMethod(await FatVolume.openReadOnly(slice));

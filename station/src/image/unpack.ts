@@ -30,12 +30,17 @@ export async function packingOf(path: string): Promise<Packing> {
     throw new ImageError('missing', `There is no readable file at ${path}. Check the path.`);
   });
   try {
-    if (!(await file.stat()).isFile()) throw new ImageError('missing', `${path} is not a file. Choose the image file itself.`);
+    if (!(await file.stat()).isFile())
+      throw new ImageError('missing', `${path} is not a file. Choose the image file itself.`);
     const head = Buffer.alloc(8);
     const { bytesRead } = await file.read(head, 0, 8, 0);
     if (bytesRead === 0) throw new ImageError('damaged', 'The file is empty. Get the image again.');
     const packing = magics.find(([, magic]) => magic.every((value, at) => head[at] === value))?.[0] ?? 'raw';
-    if (packing === 'zip') throw new ImageError('packing', 'Zip archives are not read yet. Unpack it and choose the image inside.');
+    if (packing === 'zip')
+      throw new ImageError(
+        'packing',
+        'Zip archives are not read yet. Unpack it and choose the image inside.',
+      );
     return packing;
   } finally {
     await file.close();
@@ -43,14 +48,29 @@ export async function packingOf(path: string): Promise<Packing> {
 }
 
 const chunk = 4 << 20;
-const damaged = (): ImageError => new ImageError('damaged', 'The image is cut off or damaged: it cannot be unpacked to its end. Get it again.');
+const damaged = (): ImageError =>
+  new ImageError(
+    'damaged',
+    'The image is cut off or damaged: it cannot be unpacked to its end. Get it again.',
+  );
 
 /** A decoder that runs as a program; its output ends normally on damage, only the exit code tells. */
-async function* decodeBy(command: string, args: readonly string[], signal?: AbortSignal): AsyncGenerator<Buffer> {
-  const decoder = spawn(command, args, { stdio: ['ignore', 'pipe', 'ignore'], ...(signal ? { signal } : {}) });
+async function* decodeBy(
+  command: string,
+  args: readonly string[],
+  signal?: AbortSignal,
+): AsyncGenerator<Buffer> {
+  const decoder = spawn(command, args, {
+    stdio: ['ignore', 'pipe', 'ignore'],
+    ...(signal ? { signal } : {}),
+  });
   const ended = new Promise<number | null>((resolve, reject) => {
     decoder.once('error', (error) => {
-      reject(signal?.aborted ? error : new ImageError('tool', `The program ${command} is missing. Run npm start again to install it.`));
+      reject(
+        signal?.aborted
+          ? error
+          : new ImageError('tool', `The program ${command} is missing. Run npm start again to install it.`),
+      );
     });
     decoder.once('close', resolve);
   });

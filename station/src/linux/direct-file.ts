@@ -30,7 +30,7 @@ export class DirectFile {
 
   async write(block: Uint8Array, offset: number): Promise<void> {
     const file = this.direct && onPage(block) && offset % PAGE === 0 ? this.direct : this.plain;
-    for (let at = 0; at < block.length; ) {
+    for (let at = 0; at < block.length;) {
       const { bytesWritten } = await file.write(block, at, block.length - at, offset + at);
       at += bytesWritten;
     }
@@ -43,7 +43,8 @@ export class DirectFile {
       return readFully(this.plain, into, offset);
     if (onPage(into)) return readFully(this.direct, into, offset);
     // The image's tail is no whole page, or the buffer is not on one: read pages and take their beginning.
-    if (!this.scratch || this.scratch.length < whole) this.scratch = (await new BlockPool(whole, 1).take()).bytes;
+    if (!this.scratch || this.scratch.length < whole)
+      this.scratch = (await new BlockPool(whole, 1).take()).bytes;
     await readFully(this.direct, this.scratch.subarray(0, whole), offset, into.length);
     into.set(this.scratch.subarray(0, into.length));
   }
@@ -62,8 +63,13 @@ export class DirectFile {
 const onPage = (bytes: Uint8Array): boolean =>
   bytes.buffer instanceof SharedArrayBuffer && bytes.byteOffset % PAGE === 0 && bytes.length % PAGE === 0;
 
-async function readFully(file: FileHandle, into: Uint8Array, offset: number, enough = into.length): Promise<void> {
-  for (let at = 0; at < enough; ) {
+async function readFully(
+  file: FileHandle,
+  into: Uint8Array,
+  offset: number,
+  enough = into.length,
+): Promise<void> {
+  for (let at = 0; at < enough;) {
     const { bytesRead } = await file.read(into, at, into.length - at, offset + at);
     if (bytesRead === 0) throw new RangeError(`the medium ends before byte ${String(offset + into.length)}`);
     at += bytesRead;

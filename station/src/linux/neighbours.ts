@@ -9,7 +9,9 @@ const EntriesSchema = z.array(z.object({ dst: z.string(), lladdr: z.string().opt
 /** Hardware addresses by network address from `ip -j neigh` output. @throws ZodError on anything else */
 export function parseNeighbours(json: string): Map<string, string> {
   const entries = EntriesSchema.parse(JSON.parse(json || '[]'));
-  return new Map(entries.flatMap(({ dst, lladdr }) => (lladdr ? [[dst, lladdr.toLowerCase()] as const] : [])));
+  return new Map(
+    entries.flatMap(({ dst, lladdr }) => (lladdr ? [[dst, lladdr.toLowerCase()] as const] : [])),
+  );
 }
 
 /** The kernel's own table of neighbours. */

@@ -21,7 +21,12 @@ export interface ScanOptions {
 }
 
 /** Works through a list with a bounded number of workers. */
-async function eachOf<T>(items: readonly T[], workers: number, work: (item: T) => Promise<void>, signal?: AbortSignal): Promise<void> {
+async function eachOf<T>(
+  items: readonly T[],
+  workers: number,
+  work: (item: T) => Promise<void>,
+  signal?: AbortSignal,
+): Promise<void> {
   let next = 0;
   const worker = async (): Promise<void> => {
     while (next < items.length && !signal?.aborted) {
@@ -36,7 +41,11 @@ async function eachOf<T>(items: readonly T[], workers: number, work: (item: T) =
  * Looks for login services on addresses: a TCP connection to each, then the host key of those that answer.
  * Only the addresses given are contacted.
  */
-export async function scan(addresses: readonly string[], port: number, options: ScanOptions = {}): Promise<ScanHit[]> {
+export async function scan(
+  addresses: readonly string[],
+  port: number,
+  options: ScanOptions = {},
+): Promise<ScanHit[]> {
   const { signal, inFlight = 256, keysInFlight = 16, timeoutMs = 1500 } = options;
   const open: TcpAnswer[] = [];
   let done = 0;

@@ -46,14 +46,20 @@ function attempt(address: string, port: number, timeoutMs: number): Promise<Show
   });
 }
 
-const pause = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds));
+const pause = (milliseconds: number): Promise<void> =>
+  new Promise((resolve) => setTimeout(resolve, milliseconds));
 
 /**
  * Asks an SSH server for its host key and lets it prove that it holds it (RFC 4253 section 8). A service that
  * restarts at the end of a first boot resets connections for some seconds, so it is asked again.
  * @returns null when no key could be had
  */
-export async function fetchHostKey(address: string, port: number, tries = 3, timeoutMs = 5000): Promise<ShownKey | null> {
+export async function fetchHostKey(
+  address: string,
+  port: number,
+  tries = 3,
+  timeoutMs = 5000,
+): Promise<ShownKey | null> {
   let best: ShownKey | null = null;
   for (let round = 0; round < tries; round++) {
     if (round > 0) await pause(400 * round);

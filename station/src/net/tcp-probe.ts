@@ -12,7 +12,12 @@ export interface TcpAnswer {
  * Connects to a port and listens for a greeting.
  * @param timeoutMs for the connection; 1,500 leaves room for one retransmission after a second (RFC 6298 2.1)
  */
-export function probeTcp(address: string, port: number, timeoutMs = 1500, bannerMs = 1500): Promise<TcpAnswer> {
+export function probeTcp(
+  address: string,
+  port: number,
+  timeoutMs = 1500,
+  bannerMs = 1500,
+): Promise<TcpAnswer> {
   return new Promise((resolve) => {
     const socket = connect({ host: address, port });
     let opened = false;

@@ -24,7 +24,8 @@ export class BlockPool {
     readonly blockSize: number,
     count: number,
   ) {
-    if (blockSize % PAGE !== 0 || count < 1) throw new RangeError('blocks must be whole pages, and at least one');
+    if (blockSize % PAGE !== 0 || count < 1)
+      throw new RangeError('blocks must be whole pages, and at least one');
     const pages = Math.ceil((blockSize * count) / wasmPage);
     const { buffer } = new WebAssembly.Memory({ initial: pages, maximum: pages, shared: true });
     for (let at = 0; at < count; at++) this.free.push(new Uint8Array(buffer, at * blockSize, blockSize));

@@ -11,9 +11,7 @@ export interface GangCard {
 }
 
 export type CardOutcome =
-  | { state: 'verified' }
-  | { state: 'cancelled' }
-  | { state: 'failed'; code: CardFault; message: string };
+  { state: 'verified' } | { state: 'cancelled' } | { state: 'failed'; code: CardFault; message: string };
 
 /** A card on its way through the gang: its writes in flight, what it must give back, and how it ended. */
 export class CardRun {
@@ -36,14 +34,18 @@ export class CardRun {
   fail(error: unknown): void {
     if (this.outcome) return;
     const known = error instanceof CardError;
-    const message = known ? error.message : `The reader reports an error: ${error instanceof Error ? error.message : String(error)}`;
+    const message = known
+      ? error.message
+      : `The reader reports an error: ${error instanceof Error ? error.message : String(error)}`;
     this.outcome = { state: 'failed', code: known ? error.code : 'io', message };
   }
 
   /** Starts writing a block, and waits while `limit` writes are under way already. */
   async put(block: PooledBlock, length: number, offset: number, limit: number): Promise<void> {
     block.retain();
-    const work = this.timed(this.card.handle.write(block.bytes.subarray(0, length), offset), () => block.release()).then(
+    const work = this.timed(this.card.handle.write(block.bytes.subarray(0, length), offset), () =>
+      block.release(),
+    ).then(
       () => this.onWritten(length),
       (error: unknown) => this.fail(error),
     );
@@ -62,7 +64,12 @@ export class CardRun {
     let timer: NodeJS.Timeout | undefined;
     const stalled = new Promise<never>((_resolve, reject) => {
       timer = setTimeout(() => {
-        reject(new CardError('stalled', 'The reader stopped answering. Take the card out and try it in another slot.'));
+        reject(
+          new CardError(
+            'stalled',
+            'The reader stopped answering. Take the card out and try it in another slot.',
+          ),
+        );
       }, this.stallMs);
     });
     const done = work.finally(settled);

@@ -157,7 +157,7 @@ class Gang {
       return done;
     };
     for await (const part of this.base.open()) {
-      for (let at = 0; at < part.length; ) {
+      for (let at = 0; at < part.length;) {
         block ??= await this.pool.take();
         const count = Math.min(part.length - at, BLOCK_SIZE - filled);
         block.bytes.set(part.subarray(at, at + count), filled);
@@ -177,7 +177,9 @@ class Gang {
     const digest = this.base.blockDigests[index] ?? '';
     await Promise.all(
       this.live().map(async (run) => {
-        const own = touches(run.card.patches, offset, block.length) ? await this.patched(block, offset, run) : null;
+        const own = touches(run.card.patches, offset, block.length)
+          ? await this.patched(block, offset, run)
+          : null;
         run.expected[index] = own ? this.digest(own.bytes.subarray(0, own.length)) : digest;
         if (index > 0) await run.put(own ?? block, block.length, offset, this.options.inFlight ?? 2);
         own?.release();
@@ -256,7 +258,10 @@ class Gang {
       if (at >= start + right.length) break;
     }
     applyPatches(right, start, run.card.patches);
-    return Math.max(0, got.findIndex((value, place) => value !== right[place]));
+    return Math.max(
+      0,
+      got.findIndex((value, place) => value !== right[place]),
+    );
   }
 
   /** A card that failed at its very end must not look bootable; a card that is gone cannot be helped. */

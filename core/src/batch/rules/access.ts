@@ -9,10 +9,19 @@ const faultTexts: Record<Exclude<KeyFault, 'empty'>, { message: string; fix: str
     message: 'is part of a private key',
     fix: 'Remove it at once and paste the public key instead: the file whose name ends in .pub.',
   },
-  broken: { message: 'is not a public key', fix: 'Paste the whole line of the .pub file, from its type to its end.' },
+  broken: {
+    message: 'is not a public key',
+    fix: 'Paste the whole line of the .pub file, from its type to its end.',
+  },
   cut: { message: 'is cut off or broken over two lines', fix: 'Paste the key again as one line.' },
-  type: { message: 'has an unknown or outdated key type', fix: 'Make a new key, for instance with ssh-keygen -t ed25519.' },
-  mismatch: { message: 'names another type than its content', fix: 'Copy the line again from the .pub file.' },
+  type: {
+    message: 'has an unknown or outdated key type',
+    fix: 'Make a new key, for instance with ssh-keygen -t ed25519.',
+  },
+  mismatch: {
+    message: 'names another type than its content',
+    fix: 'Copy the line again from the .pub file.',
+  },
   options: { message: 'has options before the key', fix: 'Remove what stands before the key’s type.' },
 };
 
@@ -58,7 +67,9 @@ const keyForm: Rule = {
     keyLines(plan).flatMap(({ line, key }): Hit[] => {
       if (typeof key !== 'string' || key === 'empty') return [];
       const { message, fix } = faultTexts[key];
-      return [{ severity: 'stops', place: 'access.keys', message: `Key line ${String(line)} ${message}.`, fix }];
+      return [
+        { severity: 'stops', place: 'access.keys', message: `Key line ${String(line)} ${message}.`, fix },
+      ];
     }),
 };
 
@@ -71,7 +82,9 @@ const keyStrength: Rule = {
     keyLines(plan).flatMap(({ line, key }): Hit[] => {
       if (typeof key === 'string' || key.type !== 'ssh-rsa' || key.bits >= 2048) return [];
       const message = `Key line ${String(line)} is an RSA key of ${String(key.bits)} bits.`;
-      return [{ severity: 'warns', place: 'access.keys', message, fix: 'Use an ed25519 key or a longer RSA key.' }];
+      return [
+        { severity: 'warns', place: 'access.keys', message, fix: 'Use an ed25519 key or a longer RSA key.' },
+      ];
     }),
 };
 
@@ -137,4 +150,11 @@ const passwordStrength: Rule = {
       : [],
 };
 
-export const accessRules: readonly Rule[] = [userName, keyForm, keyStrength, keyTwice, wayIn, passwordStrength];
+export const accessRules: readonly Rule[] = [
+  userName,
+  keyForm,
+  keyStrength,
+  keyTwice,
+  wayIn,
+  passwordStrength,
+];

@@ -6,7 +6,10 @@ import { deviceTitle, type Hit, type Rule } from './rule';
 
 const faultTexts: Record<HostNameFault, { message: string; fix: string }> = {
   empty: { message: 'has no host name', fix: 'Type a name, or fill all names from a pattern.' },
-  long: { message: 'has a host name of more than 63 characters', fix: 'Shorten it to 63 characters or fewer.' },
+  long: {
+    message: 'has a host name of more than 63 characters',
+    fix: 'Shorten it to 63 characters or fewer.',
+  },
   character: {
     message: 'has a character that a host name cannot hold',
     fix: 'Use the letters a to z, digits and hyphens; no spaces, dots or underscores.',
@@ -26,13 +29,22 @@ const hostNameForm: Rule = {
       const who = fault === 'empty' ? `Nest ${device.nest}` : `"${device.hostName}"`;
       const { message, fix } = faultTexts[fault];
       return [
-        { severity: 'stops', place: 'device.hostName', deviceId: device.id, message: `${who} ${message}.`, fix },
+        {
+          severity: 'stops',
+          place: 'device.hostName',
+          deviceId: device.id,
+          message: `${who} ${message}.`,
+          fix,
+        },
       ];
     }),
 };
 
 /** Devices that share a value, all but the first of each group. */
-function repeated(devices: readonly Device[], value: (device: Device) => string): { device: Device; first: Device }[] {
+function repeated(
+  devices: readonly Device[],
+  value: (device: Device) => string,
+): { device: Device; first: Device }[] {
   const seen = new Map<string, Device>();
   const again: { device: Device; first: Device }[] = [];
   for (const device of devices) {
@@ -70,24 +82,20 @@ const nestPlace: Rule = {
       return !place || place.row >= plan.tray.rows || place.column >= plan.tray.columns;
     });
     return [
-      ...outside.map(
-        (device): Hit => ({
-          severity: 'stops',
-          place: 'device.nest',
-          deviceId: device.id,
-          message: `${deviceTitle(device)} lies in nest ${device.nest}, which the tray does not have.`,
-          fix: 'Make the tray larger, or move the device.',
-        }),
-      ),
-      ...repeated(plan.devices, (device) => device.nest).map(
-        ({ device, first }): Hit => ({
-          severity: 'stops',
-          place: 'device.nest',
-          deviceId: device.id,
-          message: `Nest ${device.nest} is taken twice: by ${deviceTitle(first)} and ${deviceTitle(device)}.`,
-          fix: 'Move one of the two to a free nest.',
-        }),
-      ),
+      ...outside.map((device): Hit => ({
+        severity: 'stops',
+        place: 'device.nest',
+        deviceId: device.id,
+        message: `${deviceTitle(device)} lies in nest ${device.nest}, which the tray does not have.`,
+        fix: 'Make the tray larger, or move the device.',
+      })),
+      ...repeated(plan.devices, (device) => device.nest).map(({ device, first }): Hit => ({
+        severity: 'stops',
+        place: 'device.nest',
+        deviceId: device.id,
+        message: `Nest ${device.nest} is taken twice: by ${deviceTitle(first)} and ${deviceTitle(device)}.`,
+        fix: 'Move one of the two to a free nest.',
+      })),
     ];
   },
 };
@@ -100,24 +108,20 @@ const markForm: Rule = {
   check: ({ plan }) => [
     ...plan.devices
       .filter((device) => !isMark(device.mark))
-      .map(
-        (device): Hit => ({
-          severity: 'stops',
-          place: 'device.mark',
-          deviceId: device.id,
-          message: `The mark "${device.mark}" of ${deviceTitle(device)} was mistyped: its check character does not fit.`,
-          fix: 'Read the label again, or remove the device and add it anew.',
-        }),
-      ),
-    ...repeated(plan.devices, (device) => device.mark).map(
-      ({ device, first }): Hit => ({
+      .map((device): Hit => ({
         severity: 'stops',
         place: 'device.mark',
         deviceId: device.id,
-        message: `The mark ${device.mark} is given to ${deviceTitle(first)} and to ${deviceTitle(device)}.`,
-        fix: 'Remove one of the two and add it anew.',
-      }),
-    ),
+        message: `The mark "${device.mark}" of ${deviceTitle(device)} was mistyped: its check character does not fit.`,
+        fix: 'Read the label again, or remove the device and add it anew.',
+      })),
+    ...repeated(plan.devices, (device) => device.mark).map(({ device, first }): Hit => ({
+      severity: 'stops',
+      place: 'device.mark',
+      deviceId: device.id,
+      message: `The mark ${device.mark} is given to ${deviceTitle(first)} and to ${deviceTitle(device)}.`,
+      fix: 'Remove one of the two and add it anew.',
+    })),
   ],
 };
 

@@ -39,7 +39,11 @@ export function readEntries(bytes: Uint8Array): FatEntry[] {
   return entries;
 }
 
-function entryOf(raw: Uint8Array, slot: number, parts: readonly { text: string; sum: number; order: number }[]): FatEntry {
+function entryOf(
+  raw: Uint8Array,
+  slot: number,
+  parts: readonly { text: string; sum: number; order: number }[],
+): FatEntry {
   const view = new DataView(raw.buffer, raw.byteOffset, SLOT);
   const short = String.fromCharCode(...raw.subarray(0, 11));
   const sum = shortNameSum(short);

@@ -44,7 +44,8 @@ export async function readGeometry(volume: ByteSource): Promise<FatGeometry> {
   const sectorSize = u16(11);
   const perCluster = u8(13);
   if (![512, 1024, 2048, 4096].includes(sectorSize)) throw damaged('the sector size is impossible');
-  if (perCluster === 0 || (perCluster & (perCluster - 1)) !== 0) throw damaged('the cluster size is impossible');
+  if (perCluster === 0 || (perCluster & (perCluster - 1)) !== 0)
+    throw damaged('the cluster size is impossible');
   const reserved = u16(14);
   const fatCopies = u8(16);
   const rootEntries = u16(17);
@@ -55,7 +56,8 @@ export async function readGeometry(volume: ByteSource): Promise<FatGeometry> {
   const dataStart = reserved + fatCopies * fatSectors + rootSectors;
   if (reserved === 0 || fatCopies === 0 || fatSectors === 0 || dataStart >= sectors)
     throw damaged('the sizes of its parts do not fit');
-  if (sectors * sectorSize > volume.size) throw new DiskError('cut-off', 'The boot partition is cut off. Get the image again.');
+  if (sectors * sectorSize > volume.size)
+    throw new DiskError('cut-off', 'The boot partition is cut off. Get the image again.');
   const clusters = Math.floor((sectors - dataStart) / perCluster);
   const bits = layout32 ? 32 : clusters < 4085 ? 12 : 16;
   const fatSize = fatSectors * sectorSize;

@@ -19,9 +19,12 @@ export class FatTable {
   async chain(first: number): Promise<number[]> {
     const clusters: number[] = [];
     const seen = new Set<number>();
-    for (let cluster = first; ; ) {
+    for (let cluster = first; ;) {
       if (cluster < 2 || cluster > this.geometry.clusters + 1 || seen.has(cluster))
-        throw new DiskError('damaged', 'The boot partition’s file system is damaged: a file’s chain of clusters is broken.');
+        throw new DiskError(
+          'damaged',
+          'The boot partition’s file system is damaged: a file’s chain of clusters is broken.',
+        );
       seen.add(cluster);
       clusters.push(cluster);
       const next = await this.get(cluster);
@@ -42,7 +45,8 @@ export class FatTable {
       const page = this.pages.get(index) ?? (await this.page(index));
       if (this.entry(page, cluster) === 0) taken.push(cluster);
     }
-    if (taken.length < count) throw new DiskError('full', 'The boot partition is full: the first-boot files do not fit.');
+    if (taken.length < count)
+      throw new DiskError('full', 'The boot partition is full: the first-boot files do not fit.');
     await this.link(taken);
     return taken;
   }
@@ -103,7 +107,11 @@ export class FatTable {
       page.set([mixed & 255, mixed >> 8], at);
     } else if (this.geometry.bits === 16) page.set([value & 255, value >> 8], at);
     // The upper four bits of a 32-bit entry are reserved and kept.
-    else page.set([value & 255, (value >> 8) & 255, (value >> 16) & 255, ((page[at + 3] ?? 0) & 0xf0) | (value >> 24)], at);
+    else
+      page.set(
+        [value & 255, (value >> 8) & 255, (value >> 16) & 255, ((page[at + 3] ?? 0) & 0xf0) | (value >> 24)],
+        at,
+      );
     for (let copy = 0; copy < this.geometry.fatCopies; copy++)
       await this.volume.write(
         this.geometry.fatOffset + copy * this.geometry.fatSize + offset,

@@ -39,8 +39,13 @@ export class FatVolume {
 
   /** Opens a volume for reading only. @throws DiskError as `open` */
   static async openReadOnly(source: ByteSource): Promise<FatVolume> {
-    const refuse = (): Promise<void> => Promise.reject(new DiskError('unsupported', 'This volume is open for reading only.'));
-    return FatVolume.open({ size: source.size, read: (offset, length) => source.read(offset, length), write: refuse });
+    const refuse = (): Promise<void> =>
+      Promise.reject(new DiskError('unsupported', 'This volume is open for reading only.'));
+    return FatVolume.open({
+      size: source.size,
+      read: (offset, length) => source.read(offset, length),
+      write: refuse,
+    });
   }
 
   /** Files and folders in a folder; `''` is the root. @throws DiskError when the folder is missing */
@@ -104,7 +109,8 @@ export class FatVolume {
 
   private async readClusters(clusters: readonly number[]): Promise<Uint8Array> {
     const parts: Uint8Array[] = [];
-    for (const cluster of clusters) parts.push(await this.source.read(this.offsetOf(cluster), this.geometry.clusterSize));
+    for (const cluster of clusters)
+      parts.push(await this.source.read(this.offsetOf(cluster), this.geometry.clusterSize));
     return concatBytes(...parts);
   }
 
@@ -118,7 +124,9 @@ export class FatVolume {
           bytes: await this.source.read(rootOffset, rootSize),
         };
     for (const part of path.split('/').filter(Boolean)) {
-      const entry = readEntries(folder.bytes).find((candidate) => candidate.folder && sameName(candidate.name, part));
+      const entry = readEntries(folder.bytes).find(
+        (candidate) => candidate.folder && sameName(candidate.name, part),
+      );
       if (!entry) throw new DiskError('missing', `The folder ${path} is not on the boot partition.`);
       folder = await this.folderAt(entry.firstCluster);
     }
@@ -127,11 +135,20 @@ export class FatVolume {
 
   private async folderAt(first: number): Promise<Folder> {
     const clusters = await this.table.chain(first);
-    const extents = clusters.map((cluster) => ({ offset: this.offsetOf(cluster), size: this.geometry.clusterSize }));
+    const extents = clusters.map((cluster) => ({
+      offset: this.offsetOf(cluster),
+      size: this.geometry.clusterSize,
+    }));
     return { extents, clusters, bytes: await this.readClusters(clusters) };
   }
 
-  private async addSlots(parent: string, name: string, cluster: number, size: number, time: FatTime): Promise<void> {
+  private async addSlots(
+    parent: string,
+    name: string,
+    cluster: number,
+    size: number,
+    time: FatTime,
+  ): Promise<void> {
     let folder = await this.folder(parent);
     const exact = exactShortName(name);
     const short = exact ?? shortNameFor(name, new Set(readEntries(folder.bytes).map((entry) => entry.short)));
@@ -144,7 +161,9 @@ export class FatVolume {
     }
     // What lies behind the end mark may be old; the mark moves on with the entries.
     const after = first + slots.length;
-    const tookEnd = folder.bytes.subarray(first * SLOT, after * SLOT).some((value, at) => at % SLOT === 0 && value === 0);
+    const tookEnd = folder.bytes
+      .subarray(first * SLOT, after * SLOT)
+      .some((value, at) => at % SLOT === 0 && value === 0);
     for (const [index, slot] of slots.entries()) await this.writeSlot(folder, first + index, slot);
     if (tookEnd && after * SLOT < folder.bytes.length) await this.writeSlot(folder, after, Uint8Array.of(0));
   }

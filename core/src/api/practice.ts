@@ -1,5 +1,28 @@
 import * as z from 'zod';
-import { AirSchema, CardFaultSchema } from './state';
+
+/** Messages of the practice bench. */
+
+/** What can be wrong with a stand-in card. */
+export const CardFaultsSchema = z.object({
+  /** Every write that covers this octet stores another value there. */
+  wrongByteAt: z.number().int().nonnegative().nullable(),
+  /** Writing or reading beyond this octet fails. */
+  diesAtByte: z.number().int().nonnegative().nullable(),
+});
+
+/** The stand-in access point and its address server. */
+export const AirSchema = z.object({
+  on: z.boolean(),
+  ssid: z.string().min(1).max(32),
+  passphrase: z.string().min(8).max(63),
+  country: z.string().length(2),
+  /** First three parts of the subnet, as `127.44.7`. */
+  network: z.string().regex(/^127\.\d{1,3}\.\d{1,3}$/),
+  poolStart: z.number().int().min(2).max(250),
+  poolSize: z.number().int().min(1).max(240),
+  port: z.number().int().min(1).max(65_535),
+});
+export type Air = z.infer<typeof AirSchema>;
 
 /** What hands can do on the practice bench. */
 export const PracticeActionSchema = z.discriminatedUnion('do', [
@@ -11,12 +34,15 @@ export const PracticeActionSchema = z.discriminatedUnion('do', [
   z.object({ do: z.literal('pullIdle') }),
   /** Puts every written card from slots and drawer into the board of the nest on its label. */
   z.object({ do: z.literal('seat') }),
-  z.object({ do: z.literal('seatCard'), cardId: z.string(), nest: z.string() }),
+  z.object({ do: z.literal('seatCard'), cardId: z.string(), nest: z.string().regex(/^[A-Z][1-9]\d?$/) }),
   z.object({ do: z.literal('takeCard'), nest: z.string() }),
   z.object({ do: z.literal('power'), nest: z.string(), on: z.boolean() }),
   z.object({ do: z.literal('powerAll'), on: z.boolean() }),
-  z.object({ do: z.literal('cardFaults'), cardId: z.string(), faults: CardFaultSchema }),
-  z.object({ do: z.literal('air'), air: AirSchema.pick({ on: true, ssid: true, passphrase: true, country: true }) }),
+  z.object({ do: z.literal('cardFaults'), cardId: z.string(), faults: CardFaultsSchema }),
+  z.object({
+    do: z.literal('air'),
+    air: AirSchema.pick({ on: true, ssid: true, passphrase: true, country: true }),
+  }),
   z.object({ do: z.literal('pace'), bootSeconds: z.number().min(0).max(600), slotRate: z.number().min(0) }),
 ]);
 export type PracticeAction = z.infer<typeof PracticeActionSchema>;
@@ -26,7 +52,7 @@ export const PracticeCardSchema = z.object({
   id: z.string(),
   title: z.string(),
   size: z.number(),
-  faults: CardFaultSchema,
+  faults: CardFaultsSchema,
   /** `slot-1`, `A1`, or null in the drawer. */
   place: z.string().nullable(),
   /** What its label says. */

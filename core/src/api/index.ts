@@ -1,0 +1,3 @@
+/** The shapes of messages between server, station, practice bench and browser. */
+export * from './practice';
+export * from './work';

@@ -1,0 +1,239 @@
+import * as z from 'zod';
+import { FindingSchema } from '../batch/finding';
+import { FirstBootMethodIdSchema, PlanSchema } from '../batch/model';
+import { CardStateSchema } from '../batch/state';
+
+/** Messages of the server about plans, images, cards, scans and the log. Times are milliseconds since 1970. */
+
+const time = z.number();
+
+/** An error as RFC 9457 problem details, with a stable code. */
+export const ProblemSchema = z.object({
+  type: z.string(),
+  title: z.string(),
+  status: z.number(),
+  code: z.string(),
+  detail: z.string(),
+});
+export type Problem = z.infer<typeof ProblemSchema>;
+
+/** What is known of a plan's secrets, never the secrets themselves. */
+export const SecretStatesSchema = z.object({
+  wifiPassphrase: z.enum(['missing', 'kept']),
+  userPassword: z.enum(['missing', 'kept']),
+});
+
+export const BatchSchema = z.object({
+  id: z.uuid(),
+  version: z.number().int(),
+  plan: PlanSchema,
+  secrets: SecretStatesSchema,
+  /** Findings of the server, which knows the secrets. */
+  findings: z.array(FindingSchema),
+});
+export type Batch = z.infer<typeof BatchSchema>;
+
+export const BatchSummarySchema = z.object({
+  id: z.uuid(),
+  name: z.string(),
+  site: z.string(),
+  devices: z.number(),
+  updatedAt: time,
+});
+export type BatchSummary = z.infer<typeof BatchSummarySchema>;
+
+/** Secrets left out are kept; an empty text forgets one. */
+export const SavePlanSchema = z.object({
+  plan: PlanSchema,
+  secrets: z.object({
+    wifiPassphrase: z.string().max(255).optional(),
+    userPassword: z.string().max(255).optional(),
+  }),
+});
+export type SavePlan = z.infer<typeof SavePlanSchema>;
+
+export const ImagePartitionSchema = z.object({
+  number: z.number(),
+  type: z.number(),
+  bootable: z.boolean(),
+  offset: z.number(),
+  size: z.number(),
+  fileSystem: z.enum(['fat12', 'fat16', 'fat32', 'ext', 'swap', 'unknown']),
+  label: z.string(),
+});
+
+export const ImageSchema = z.object({
+  id: z.uuid(),
+  title: z.string(),
+  state: z.enum(['checking', 'ready', 'failed']),
+  message: z.string(),
+  addedAt: time,
+  packing: z.enum(['raw', 'xz', 'gzip', 'zstd']).nullable(),
+  packedSize: z.number().nullable(),
+  packedSha256: z.string().nullable(),
+  rawSize: z.number().nullable(),
+  rawSha256: z.string().nullable(),
+  partitions: z.array(ImagePartitionSchema),
+  method: FirstBootMethodIdSchema,
+  methodReason: z.string(),
+});
+export type Image = z.infer<typeof ImageSchema>;
+
+export const AddImageSchema = z.object({
+  path: z.string().trim().min(1, 'Give the path of the image file.').max(4096),
+  title: z.string().trim().max(120),
+  sha256: z
+    .string()
+    .trim()
+    .regex(/^([0-9a-fA-F]{64})?$/, 'A SHA-256 has 64 hexadecimal digits.'),
+});
+
+export const MediumSchema = z.object({
+  identity: z.object({ path: z.string(), size: z.number(), serial: z.string() }),
+  model: z.string(),
+  removable: z.boolean(),
+  readOnly: z.boolean(),
+  mounted: z.array(z.string()),
+  system: z.boolean(),
+  holds: z.string(),
+});
+
+/** One slot of the next round. */
+export const ProposedCardSchema = z.object({
+  slotId: z.string(),
+  slotTitle: z.string(),
+  medium: MediumSchema.nullable(),
+  deviceId: z.uuid().nullable(),
+  /** Why this medium must not be written. */
+  refusal: z.string().nullable(),
+});
+export const ProposalSchema = z.object({
+  cards: z.array(ProposedCardSchema),
+  /** Why nothing can be written at all. */
+  blockers: z.array(z.string()),
+  waiting: z.number(),
+});
+export type Proposal = z.infer<typeof ProposalSchema>;
+
+export const ArmRoundSchema = z.object({
+  cards: z
+    .array(z.object({ slotId: z.string(), deviceId: z.uuid(), identity: MediumSchema.shape.identity }))
+    .min(1, 'Choose at least one card.')
+    .max(16),
+  /** `erase N`, typed by a person. */
+  confirm: z.string(),
+});
+export type ArmRound = z.infer<typeof ArmRoundSchema>;
+
+/** What has to be typed to arm a round of so many cards. */
+export const armingPhrase = (count: number): string => `erase ${String(count)}`;
+
+export const RoundCardSchema = z.object({
+  slotId: z.string(),
+  deviceId: z.uuid(),
+  serial: z.string(),
+  state: CardStateSchema,
+  share: z.number(),
+  /** Octets per second at present; 0 when unknown. */
+  rate: z.number(),
+  secondsLeft: z.number().nullable(),
+  message: z.string(),
+  at: time,
+});
+export type RoundCard = z.infer<typeof RoundCardSchema>;
+
+export const RoundSchema = z.object({
+  id: z.uuid(),
+  batchId: z.uuid(),
+  number: z.number(),
+  state: z.enum(['queued', 'running', 'done', 'interrupted', 'cancelled']),
+  startedAt: time,
+  endedAt: time.nullable(),
+  cards: z.array(RoundCardSchema),
+});
+export type Round = z.infer<typeof RoundSchema>;
+
+export const SightingSchema = z.object({
+  id: z.string(),
+  address: z.string(),
+  port: z.number(),
+  hardwareAddress: z.string().nullable(),
+  banner: z.string().nullable(),
+  hostKey: z.string().nullable(),
+  keyProven: z.boolean(),
+  at: time,
+});
+
+export const ScanSchema = z.object({
+  id: z.uuid(),
+  batchId: z.uuid(),
+  subnet: z.string(),
+  port: z.number(),
+  state: z.enum(['queued', 'running', 'done', 'interrupted', 'cancelled', 'failed']),
+  done: z.number(),
+  total: z.number(),
+  message: z.string(),
+  at: time,
+});
+export type Scan = z.infer<typeof ScanSchema>;
+
+export const StartScanSchema = z.object({
+  subnet: z.string().max(64),
+  port: z.number().int().min(1).max(65_535),
+});
+
+/** What happened to each device, for the ring and the tables. */
+export const DeviceProgressSchema = z.object({
+  deviceId: z.uuid(),
+  card: z.object({ state: CardStateSchema, share: z.number(), at: time, message: z.string() }).nullable(),
+  poweredAt: time.nullable(),
+  handedOverAt: time.nullable(),
+  fingerprint: z.string().nullable(),
+  seen: z
+    .object({
+      standing: z.enum(['proved', 'likely', 'guess']),
+      at: time,
+      address: z.string(),
+      port: z.number(),
+      hardwareAddress: z.string().nullable(),
+      evidence: z.string(),
+      alsoAt: z.array(z.string()),
+    })
+    .nullable(),
+});
+export type DeviceProgress = z.infer<typeof DeviceProgressSchema>;
+
+export const BatchProgressSchema = z.object({
+  batchId: z.uuid(),
+  devices: z.array(DeviceProgressSchema),
+  strangers: z.array(SightingSchema),
+  rounds: z.array(RoundSchema),
+  scan: ScanSchema.nullable(),
+});
+export type BatchProgress = z.infer<typeof BatchProgressSchema>;
+
+export const DeviceIdsSchema = z.object({ deviceIds: z.array(z.uuid()).min(1).max(1000) });
+
+export const LogEntrySchema = z.object({
+  id: z.string(),
+  at: time,
+  kind: z.string(),
+  batchId: z.string().nullable(),
+  deviceId: z.string().nullable(),
+  cardSerial: z.string().nullable(),
+  text: z.string(),
+});
+export type LogEntry = z.infer<typeof LogEntrySchema>;
+
+/** What the event stream tells: what changed, not the whole of it. */
+export const ServerEventSchema = z.discriminatedUnion('type', [
+  z.object({ type: z.literal('round'), round: RoundSchema }),
+  z.object({ type: z.literal('scan'), scan: ScanSchema }),
+  z.object({ type: z.literal('image'), image: ImageSchema }),
+  z.object({ type: z.literal('progress'), batchId: z.string() }),
+  z.object({ type: z.literal('batches') }),
+  z.object({ type: z.literal('slots') }),
+  z.object({ type: z.literal('practice') }),
+  z.object({ type: z.literal('log') }),
+]);
+export type ServerEvent = z.infer<typeof ServerEventSchema>;

@@ -1,0 +1,84 @@
+/** Builds the server's bundle and the interface when their sources changed. */
+import { createHash } from 'node:crypto';
+import { spawnSync } from 'node:child_process';
+import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { root, serverBundle, setupFolder, webFolder } from './paths.mjs';
+import { say, SetupError } from './say.mjs';
+
+const skipped = new Set(['node_modules', 'dist', 'test', '.angular']);
+
+function digestOf(folders) {
+  const hash = createHash('sha256');
+  const visit = (path) => {
+    for (const entry of readdirSync(path, { withFileTypes: true }).sort((a, b) =>
+      a.name < b.name ? -1 : 1,
+    )) {
+      if (skipped.has(entry.name)) continue;
+      const inner = join(path, entry.name);
+      if (entry.isDirectory()) visit(inner);
+      else hash.update(inner.slice(root.length)).update(readFileSync(inner));
+    }
+  };
+  for (const folder of folders) visit(join(root, folder));
+  return hash.update(readFileSync(join(root, 'package-lock.json'))).digest('hex');
+}
+
+/** Runs a build unless its sources are those of the last one. */
+async function whenChanged(name, folders, product, work) {
+  const digest = digestOf(folders);
+  const stamp = join(setupFolder, name);
+  if (existsSync(product) && existsSync(stamp) && readFileSync(stamp, 'utf8') === digest) return;
+  await work();
+  mkdirSync(setupFolder, { recursive: true });
+  writeFileSync(stamp, digest);
+}
+
+async function bundleServer() {
+  const { build } = await import('esbuild');
+  await build({
+    entryPoints: [join(root, 'server/src/main.ts')],
+    outfile: serverBundle,
+    bundle: true,
+    platform: 'node',
+    format: 'esm',
+    target: 'node20',
+    sourcemap: true,
+    logLevel: 'warning',
+    // Our own packages are TypeScript and go in; the registry's stay outside.
+    plugins: [
+      {
+        name: 'registry-packages-outside',
+        setup: (setup) => {
+          setup.onResolve({ filter: /^[^./]/ }, ({ path, kind }) =>
+            kind === 'entry-point' || path.startsWith('@nest-mark/') ? undefined : { path, external: true },
+          );
+        },
+      },
+    ],
+  });
+}
+
+function buildInterface() {
+  const result = spawnSync(process.execPath, [join(root, 'node_modules/@angular/cli/bin/ng.js'), 'build'], {
+    cwd: join(root, 'web'),
+    env: { ...process.env, NG_CLI_ANALYTICS: 'false' },
+    stdio: ['ignore', 'ignore', 'inherit'],
+  });
+  if (result.status !== 0) throw new SetupError('The interface could not be built. Look at the messages above.');
+}
+
+export async function needServer() {
+  await whenChanged('server', ['server', 'station', 'stand-in', 'core'], serverBundle, async () => {
+    say('building the server');
+    await bundleServer();
+  });
+}
+
+export async function needBuild() {
+  await needServer();
+  await whenChanged('web', ['web', 'core'], join(webFolder, 'index.html'), () => {
+    say('building the interface (about half a minute)');
+    buildInterface();
+  });
+}

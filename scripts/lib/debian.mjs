@@ -1,0 +1,71 @@
+/** Installs the Debian packages that are missing. */
+import { spawnSync } from 'node:child_process';
+import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { say, SetupError } from './say.mjs';
+import { toolPath } from './paths.mjs';
+
+/** Package, and a file or program that shows that it is there. */
+const forStart = [
+  ['postgresql', '/usr/lib/postgresql'],
+  ['xz-utils', 'xz'],
+  ['zstd', 'zstd'],
+  ['dosfstools', 'mkfs.fat'],
+  ['mtools', 'mcopy'],
+  ['fdisk', 'sfdisk'],
+  ['e2fsprogs', 'mke2fs'],
+  ['openssl', 'openssl'],
+  ['iproute2', 'ip'],
+];
+const forTest = [
+  ...forStart,
+  ['chromium', 'chromium'],
+  ['openssh-client', 'ssh'],
+  ['wpasupplicant', 'wpa_passphrase'],
+  ['cloud-init', 'cloud-init'],
+  ['netplan.io', 'netplan'],
+  ['python3-yaml', '/usr/lib/python3/dist-packages/yaml'],
+];
+
+const present = (sign) =>
+  sign.startsWith('/')
+    ? existsSync(sign)
+    : toolPath.split(':').some((folder) => existsSync(join(folder, sign)));
+
+function apt(args) {
+  const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };
+  return spawnSync('apt-get', args, { stdio: ['ignore', 'inherit', 'inherit'], env }).status === 0;
+}
+
+/** Installs what is missing for starting, or for testing as well. */
+export function needPackages(purpose) {
+  const missing = (purpose === 'test' ? forTest : forStart)
+    .filter(([, sign]) => !present(sign))
+    .map(([name]) => name);
+  if (missing.length === 0) return;
+  if (!existsSync('/usr/bin/apt-get'))
+    throw new SetupError(
+      `These programs are missing: ${missing.join(', ')}. On a system without apt-get, install them by its own means and start again.`,
+    );
+  if (process.getuid?.() !== 0)
+    throw new SetupError(
+      `Some Debian packages are missing. Install them with\n\n    sudo apt-get install --no-install-recommends ${missing.join(' ')}\n\nand start again.`,
+    );
+  say(`installing Debian packages: ${missing.join(', ')}`);
+  // No system-wide database cluster: Nest Mark runs one of its own.
+  if (missing.includes('postgresql')) {
+    mkdirSync('/etc/postgresql-common', { recursive: true });
+    if (!existsSync('/etc/postgresql-common/createcluster.conf'))
+      writeFileSync('/etc/postgresql-common/createcluster.conf', 'create_main_cluster = false\n');
+  }
+  // It is wanted for its schema check only; it must not set this machine up at the next boot.
+  if (missing.includes('cloud-init')) {
+    mkdirSync('/etc/cloud', { recursive: true });
+    writeFileSync('/etc/cloud/cloud-init.disabled', '');
+  }
+  const args = ['install', '-y', '-qq', '--no-install-recommends', ...missing];
+  if (!apt(args) && !(apt(['update', '-qq']) && apt(args)))
+    throw new SetupError(
+      `Debian packages could not be installed: ${missing.join(', ')}. Look at the messages above; is the network there?`,
+    );
+}

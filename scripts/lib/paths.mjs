@@ -1,0 +1,12 @@
+import { dirname, join } from 'node:path';
+
+/** Root of the project. */
+export const root = dirname(dirname(import.meta.dirname));
+
+export const setupFolder = join(root, '.setup');
+export const webFolder = join(root, 'web/dist/browser');
+export const serverBundle = join(root, 'server/dist/main.js');
+export const baseImage = join(root, 'data/base/practice-os.img.xz');
+
+/** Debian keeps some tools where a plain user's path does not lead. */
+export const toolPath = `${process.env.PATH ?? ''}:/usr/sbin:/sbin`;

@@ -1,0 +1,139 @@
+import * as z from 'zod';
+import {
+  BatchProgressSchema,
+  BatchSchema,
+  BatchSummarySchema,
+  DeviceIdsSchema,
+  SavePlanSchema,
+  SecretKindSchema,
+} from '@nest-mark/core';
+import { Problem } from '../http/problems';
+import { IdSchema, route, type Route } from '../http/route';
+import { record, type Context } from '../services/context';
+import { batchView, createBatch, needBatch, saveBatch } from '../services/plans';
+import { batchProgress } from '../services/progress';
+
+/** Version from an If-Match header such as `"3"`. */
+function versionOf(header: string | undefined): number {
+  const version = /^"(\d+)"$/.exec(header ?? '')?.[1];
+  if (version === undefined)
+    throw new Problem(428, 'version-missing', 'Send the version that you read as If-Match: "N".');
+  return Number(version);
+}
+
+async function stamp(
+  context: Context,
+  batchId: string,
+  deviceIds: string[],
+  column: 'powered_at' | 'handed_over_at',
+  verb: string,
+): Promise<void> {
+  const { plan } = await needBatch(context, batchId);
+  const done = await context.batches.stamp(batchId, deviceIds, column);
+  const names = new Map(plan.devices.map((device) => [device.id, device.hostName]));
+  await record(
+    context,
+    ...done.map((deviceId) => ({
+      kind: column.replace('_at', ''),
+      batchId,
+      deviceId,
+      text: `${names.get(deviceId) ?? deviceId} was ${verb}.`,
+    })),
+  );
+  context.events.send({ type: 'progress', batchId });
+}
+
+export const batchRoutes: Route[] = [
+  route({
+    method: 'get',
+    path: '/batches',
+    summary: 'All batches',
+    answer: z.array(BatchSummarySchema),
+    run: ({ context }) => context.batches.list(),
+  }),
+  route({
+    method: 'post',
+    path: '/batches',
+    summary: 'Make a batch',
+    body: SavePlanSchema,
+    answer: BatchSchema,
+    status: 201,
+    run: async ({ context, body, response }) => {
+      const batch = await createBatch(context, body);
+      response.set('ETag', `"${String(batch.version)}"`);
+      return batch;
+    },
+  }),
+  route({
+    method: 'get',
+    path: '/batches/:id',
+    summary: 'A batch with its plan and findings',
+    params: IdSchema,
+    answer: BatchSchema,
+    run: async ({ context, params, response }) => {
+      const batch = await needBatch(context, params.id);
+      response.set('ETag', `"${String(batch.version)}"`);
+      return batchView(context, batch);
+    },
+  }),
+  route({
+    method: 'put',
+    path: '/batches/:id',
+    summary: 'Save a plan; If-Match names the version that was read',
+    params: IdSchema,
+    body: SavePlanSchema,
+    answer: BatchSchema,
+    run: async ({ context, params, body, request, response }) => {
+      const batch = await saveBatch(context, params.id, versionOf(request.headers['if-match']), body);
+      response.set('ETag', `"${String(batch.version)}"`);
+      return batch;
+    },
+  }),
+  route({
+    method: 'get',
+    path: '/batches/:id/progress',
+    summary: 'How far each device is',
+    params: IdSchema,
+    answer: BatchProgressSchema,
+    run: async ({ context, params }) => {
+      await needBatch(context, params.id);
+      return batchProgress(context, params.id);
+    },
+  }),
+  route({
+    method: 'post',
+    path: '/batches/:id/reveal',
+    summary: 'Show one secret; this is logged',
+    params: IdSchema,
+    body: z.object({ kind: SecretKindSchema }),
+    answer: z.object({ value: z.string().nullable() }),
+    run: async ({ context, params, body }) => {
+      await needBatch(context, params.id);
+      const value = await context.vault.get(params.id, body.kind);
+      const what = body.kind === 'wifiPassphrase' ? 'Wi-Fi passphrase' : 'password';
+      await record(context, {
+        kind: 'revealed',
+        batchId: params.id,
+        text: `The ${what} of the batch was shown on the screen.`,
+      });
+      return { value };
+    },
+  }),
+  route({
+    method: 'post',
+    path: '/batches/:id/powered',
+    summary: 'Note that devices were powered now',
+    params: IdSchema,
+    body: DeviceIdsSchema,
+    run: ({ context, params, body }) => stamp(context, params.id, body.deviceIds, 'powered_at', 'powered'),
+  }),
+  route({
+    method: 'post',
+    path: '/batches/:id/handed-over',
+    summary: 'Note that devices were handed over now',
+    params: IdSchema,
+    body: DeviceIdsSchema,
+    run: ({ context, params, body }) =>
+      stamp(context, params.id, body.deviceIds, 'handed_over_at', 'handed over'),
+  }),
+];

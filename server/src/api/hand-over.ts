@@ -1,0 +1,109 @@
+import * as z from 'zod';
+import {
+  batchCsv,
+  boardProfile,
+  deviceStanding,
+  knownHosts,
+  sshConfig,
+  type CsvDevice,
+  type LoginTarget,
+} from '@nest-mark/core';
+import { IdSchema, route, type Route } from '../http/route';
+import { record, type Context } from '../services/context';
+import { needBatch } from '../services/plans';
+import { batchProgress } from '../services/progress';
+
+/** Small letters, digits and hyphens for file names. */
+const slug = (text: string): string =>
+  text
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-|-$/g, '') || 'batch';
+
+async function gather(
+  context: Context,
+  batchId: string,
+): Promise<{ name: string; targets: LoginTarget[]; csv: CsvDevice[] }> {
+  const { plan } = await needBatch(context, batchId);
+  const progress = new Map(
+    (await batchProgress(context, batchId)).devices.map((entry) => [entry.deviceId, entry]),
+  );
+  const records = new Map((await context.batches.records(batchId)).map((entry) => [entry.deviceId, entry]));
+  const { firstBootSeconds } = boardProfile(plan.boardProfileId);
+  const targets: LoginTarget[] = [];
+  const csv = plan.devices.map((device): CsvDevice => {
+    const entry = progress.get(device.id);
+    // Only a proof gives an address out; a guess could send a login to somebody else.
+    const proved = entry?.seen?.standing === 'proved' ? entry.seen : null;
+    const hostKey = records.get(device.id)?.hostKey;
+    if (hostKey)
+      targets.push({
+        hostName: device.hostName,
+        mark: device.mark,
+        hostKey,
+        address: proved?.address ?? null,
+        port: proved?.port ?? plan.network.port,
+        userName: plan.access.userName,
+      });
+    const facts = {
+      stopped: false,
+      card: entry?.card ?? null,
+      poweredAt: entry?.poweredAt ?? null,
+      seen: entry?.seen ?? null,
+      handedOverAt: entry?.handedOverAt ?? null,
+      firstBootSeconds,
+    };
+    return {
+      nest: device.nest,
+      mark: device.mark,
+      hostName: device.hostName,
+      role: device.role,
+      state: deviceStanding(facts, Date.now()).state,
+      address: proved?.address ?? '',
+      hardwareAddress: proved?.hardwareAddress ?? '',
+      hostKeyFingerprint: entry?.fingerprint ?? '',
+      userName: plan.access.userName,
+    };
+  });
+  return { name: slug(plan.name), targets, csv };
+}
+
+const FileSchema = IdSchema.extend({ file: z.enum(['known_hosts', 'ssh_config', 'batch.csv']) });
+
+export const handOverRoutes: Route[] = [
+  route({
+    method: 'get',
+    path: '/batches/:id/hand-over/:file',
+    summary: 'A file for other tools; knownHosts names where the client will find the host keys',
+    params: FileSchema,
+    query: z.object({
+      knownHosts: z
+        .string()
+        .min(1)
+        .max(4096)
+        .regex(/^[^\r\n"]+$/)
+        .optional(),
+    }),
+    run: async ({ context, params, query, response }) => {
+      const { name, targets, csv } = await gather(context, params.id);
+      const files = {
+        known_hosts: () => ({ fileName: `known_hosts.${name}`, text: knownHosts(targets) }),
+        ssh_config: () => ({
+          fileName: `ssh_config.${name}`,
+          text: sshConfig(targets, query.knownHosts ?? `~/.ssh/known_hosts.${name}`),
+        }),
+        'batch.csv': () => ({ fileName: `${name}.csv`, text: batchCsv(csv) }),
+      };
+      const { fileName, text } = files[params.file]();
+      await record(context, {
+        kind: 'exported',
+        batchId: params.id,
+        text: `The file ${fileName} was handed out.`,
+      });
+      response
+        .type(params.file === 'batch.csv' ? 'text/csv' : 'text/plain')
+        .set('Content-Disposition', `attachment; filename="${fileName}"`)
+        .send(text);
+    },
+  }),
+];

@@ -1,0 +1,87 @@
+import { existsSync } from 'node:fs';
+import { join } from 'node:path';
+import express, { Router, type Express } from 'express';
+import helmet from 'helmet';
+import type { Logger } from 'pino';
+import { batchRoutes } from './api/batches';
+import { handOverRoutes } from './api/hand-over';
+import { imageRoutes } from './api/images';
+import { healthRoutes, logRoutes, practiceRoutes } from './api/rest';
+import { roundRoutes } from './api/rounds';
+import { scanRoutes } from './api/scans';
+import { eventStream } from './http/events';
+import { sameMachine } from './http/guard';
+import { openApi } from './http/openapi';
+import { Problem, problemHandler } from './http/problems';
+import { mount } from './http/route';
+import type { Context } from './services/context';
+
+export const allRoutes = [
+  ...healthRoutes,
+  ...batchRoutes,
+  ...imageRoutes,
+  ...roundRoutes,
+  ...scanRoutes,
+  ...handOverRoutes,
+  ...logRoutes,
+  ...practiceRoutes,
+];
+
+const contentPolicy = {
+  defaultSrc: ["'self'"],
+  scriptSrc: ["'self'"],
+  styleSrc: ["'self'", "'unsafe-inline'"],
+  fontSrc: ["'self'"],
+  imgSrc: ["'self'", 'data:'],
+  connectSrc: ["'self'"],
+  objectSrc: ["'none'"],
+  frameAncestors: ["'none'"],
+  upgradeInsecureRequests: null,
+};
+
+/** The web application. @param webFolder the built interface; left out where only the API is wanted */
+export function makeApp(context: Context, logger: Logger, webFolder: string | null): Express {
+  const app = express();
+  app.disable('x-powered-by');
+  // Secure transport makes no sense on loopback, where browsers trust plain HTTP.
+  app.use(
+    helmet({
+      contentSecurityPolicy: { useDefaults: false, directives: contentPolicy },
+      strictTransportSecurity: false,
+    }),
+  );
+  const api = Router();
+  api.use(sameMachine);
+  api.use(express.json({ limit: '4mb' }));
+  api.use((_request, response, next) => {
+    response.set('Cache-Control', 'no-store');
+    next();
+  });
+  mount(api, allRoutes, context);
+  api.get('/events', eventStream(context));
+  const description = openApi(allRoutes);
+  api.get('/openapi.json', (_request, response) => {
+    response.json(description);
+  });
+  api.use(() => {
+    throw new Problem(404, 'no-such-path', 'There is nothing at this address.');
+  });
+  app.use('/api', api);
+  if (webFolder && existsSync(join(webFolder, 'index.html'))) {
+    app.use(
+      express.static(webFolder, {
+        index: false,
+        setHeaders: (response, path) => {
+          // Built files carry a digest in their names.
+          if (/-[A-Z0-9]{8}\.\w+$/.test(path))
+            response.setHeader('Cache-Control', 'public, max-age=31536000, immutable');
+        },
+      }),
+    );
+    app.get('/{*path}', (_request, response) => {
+      response.set('Cache-Control', 'no-cache').sendFile(join(webFolder, 'index.html'));
+    });
+  }
+  app.use(problemHandler(logger));
+  return app;
+}

@@ -1,0 +1,50 @@
+import knexModule, { type Knex } from 'knex';
+import * as first from './migrations/0001-first';
+
+/** The database cannot be used; the message tells what to do. */
+export class DatabaseError extends Error {}
+
+const migrations: Record<string, { up(knex: Knex): Promise<void>; down(knex: Knex): Promise<void> }> = {
+  '0001-first': first,
+};
+
+/** Migrations from the bundle instead of a folder. */
+const migrationSource: Knex.MigrationSource<string> = {
+  getMigrations: () => Promise.resolve(Object.keys(migrations).sort()),
+  getMigrationName: (name) => name,
+  getMigration: (name) => {
+    const migration = migrations[name];
+    return migration
+      ? Promise.resolve(migration)
+      : Promise.reject(new DatabaseError(`the migration ${name} is not known`));
+  },
+};
+
+/**
+ * Connects and brings the tables up to date.
+ * @throws DatabaseError when the database is not there
+ */
+export async function connectDatabase(url: string): Promise<Knex> {
+  const knex = knexModule({
+    client: 'pg',
+    connection: url,
+    pool: { min: 0, max: 10 },
+    migrations: { migrationSource },
+  });
+  try {
+    await knex.raw('select 1');
+  } catch (error) {
+    await knex.destroy();
+    const where = new URL(url);
+    throw new DatabaseError(
+      `The database at ${where.hostname}:${where.port || '5432'} does not answer (${error instanceof Error ? error.message : String(error)}). ` +
+        'Nothing was changed. Start Nest Mark with npm start, which starts its database too.',
+    );
+  }
+  await knex.migrate.latest();
+  return knex;
+}
+
+/** Milliseconds since 1970 of a timestamp column. */
+export const millis = (at: Date): number => at.getTime();
+export const millisOrNull = (at: Date | null): number | null => (at === null ? null : at.getTime());

@@ -1,0 +1,108 @@
+import type { Knex } from 'knex';
+import type { Image } from '@nest-mark/core';
+import type { ShelvedImage } from '@nest-mark/station';
+import { millis } from './connect';
+
+interface Row {
+  id: string;
+  title: string;
+  source_path: string;
+  published_sha256: string;
+  state: Image['state'];
+  message: string;
+  facts: ShelvedImage | null;
+  added_at: Date;
+}
+
+/** An image with everything that writing needs. */
+export interface StoredImage {
+  id: string;
+  title: string;
+  sourcePath: string;
+  published: string;
+  state: Image['state'];
+  facts: ShelvedImage | null;
+  view: Image;
+}
+
+const toImage = (row: Row): StoredImage => ({
+  id: row.id,
+  title: row.title,
+  sourcePath: row.source_path,
+  published: row.published_sha256,
+  state: row.state,
+  facts: row.facts,
+  view: {
+    id: row.id,
+    title: row.title,
+    state: row.state,
+    message: row.message,
+    addedAt: millis(row.added_at),
+    packing: row.facts?.packing ?? null,
+    packedSize: row.facts?.packedSize ?? null,
+    packedSha256: row.facts?.packedSha256 ?? null,
+    rawSize: row.facts?.rawSize ?? null,
+    rawSha256: row.facts?.rawSha256 ?? null,
+    partitions: row.facts?.partitions ?? [],
+    method: row.facts?.method ?? 'none',
+    methodReason: row.facts?.methodReason ?? '',
+  },
+});
+
+/** Images on the shelf. */
+export class ImageRepository {
+  constructor(private readonly knex: Knex) {}
+
+  async list(): Promise<StoredImage[]> {
+    return (await this.knex<Row>('image').orderBy('added_at')).map(toImage);
+  }
+
+  async find(id: string): Promise<StoredImage | null> {
+    const row = await this.knex<Row>('image').where('id', id).first();
+    return row ? toImage(row) : null;
+  }
+
+  /** An image whose packed or unpacked content is the same. */
+  async findByDigest(rawSha256: string): Promise<StoredImage | null> {
+    const row = await this.knex<Row>('image')
+      .where('state', 'ready')
+      .whereRaw(`facts->>'rawSha256' = ?`, [rawSha256])
+      .first();
+    return row ? toImage(row) : null;
+  }
+
+  async create(
+    image: { id: string; title: string; sourcePath: string; published: string },
+    db: Knex,
+  ): Promise<void> {
+    await db('image').insert({
+      id: image.id,
+      title: image.title,
+      source_path: image.sourcePath,
+      published_sha256: image.published,
+      state: 'checking',
+    });
+  }
+
+  async finish(id: string, facts: ShelvedImage): Promise<void> {
+    await this.knex('image')
+      .where('id', id)
+      .update({ state: 'ready', message: '', facts: JSON.stringify(facts) });
+  }
+
+  async fail(id: string, message: string): Promise<void> {
+    await this.knex('image').where('id', id).update({ state: 'failed', message });
+  }
+
+  async remove(id: string): Promise<void> {
+    await this.knex('image').where('id', id).delete();
+  }
+
+  /** Names of batches that want an image. */
+  async neededBy(id: string): Promise<string[]> {
+    const rows = await this.knex('batch')
+      .whereRaw(`plan->>'imageId' = ?`, [id])
+      .select<{ name: string }[]>(this.knex.raw(`plan->>'name' as name`));
+    return rows.map((row) => row.name);
+  }
+}

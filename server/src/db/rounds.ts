@@ -1,0 +1,153 @@
+import type { Knex } from 'knex';
+import type { CardState, Round, RoundCard } from '@nest-mark/core';
+import type { MediumIdentity } from '@nest-mark/station';
+import { millis, millisOrNull } from './connect';
+
+interface RoundRow {
+  id: string;
+  batch_id: string;
+  number: number;
+  station: string;
+  state: Round['state'];
+  started_at: Date;
+  ended_at: Date | null;
+}
+
+interface CardRow {
+  round_id: string;
+  slot_id: string;
+  device_id: string;
+  identity: MediumIdentity;
+  state: CardState;
+  share: number;
+  message: string;
+  at: Date;
+}
+
+export interface ArmedCard {
+  slotId: string;
+  deviceId: string;
+  identity: MediumIdentity;
+}
+
+const toCard = (row: CardRow): RoundCard => ({
+  slotId: row.slot_id,
+  deviceId: row.device_id,
+  serial: row.identity.serial,
+  state: row.state,
+  share: row.share,
+  rate: 0,
+  secondsLeft: null,
+  message: row.message,
+  at: millis(row.at),
+});
+
+/** Rounds of cards. */
+export class RoundRepository {
+  constructor(private readonly knex: Knex) {}
+
+  async create(
+    id: string,
+    batchId: string,
+    station: string,
+    cards: readonly ArmedCard[],
+    db: Knex,
+  ): Promise<void> {
+    const [last] = await db<RoundRow>('round').where('batch_id', batchId).orderBy('number', 'desc').limit(1);
+    await db('round').insert({
+      id,
+      batch_id: batchId,
+      number: (last?.number ?? 0) + 1,
+      station,
+      state: 'queued',
+    });
+    await db('round_card').insert(
+      cards.map((card) => ({
+        round_id: id,
+        slot_id: card.slotId,
+        device_id: card.deviceId,
+        identity: JSON.stringify(card.identity),
+        state: 'queued',
+      })),
+    );
+  }
+
+  async find(id: string): Promise<Round | null> {
+    const row = await this.knex<RoundRow>('round').where('id', id).first();
+    return row ? this.withCards(row) : null;
+  }
+
+  /** All rounds of a batch, newest first. */
+  async ofBatch(batchId: string): Promise<Round[]> {
+    const rows = await this.knex<RoundRow>('round').where('batch_id', batchId).orderBy('number', 'desc');
+    return Promise.all(rows.map((row) => this.withCards(row)));
+  }
+
+  /** Cards as they were armed. */
+  async armed(id: string): Promise<(ArmedCard & { state: CardState })[]> {
+    const rows = await this.knex<CardRow>('round_card').where('round_id', id).orderBy('slot_id');
+    return rows.map((row) => ({
+      slotId: row.slot_id,
+      deviceId: row.device_id,
+      identity: row.identity,
+      state: row.state,
+    }));
+  }
+
+  /** Rounds that were not ended properly on this station. */
+  async open(station: string): Promise<string[]> {
+    const rows = await this.knex<RoundRow>('round')
+      .where('station', station)
+      .whereIn('state', ['queued', 'running'])
+      .select('id');
+    return rows.map((row) => row.id);
+  }
+
+  async setState(id: string, state: Round['state']): Promise<void> {
+    const ended = state === 'queued' || state === 'running' ? null : this.knex.fn.now();
+    await this.knex('round').where('id', id).update({ state, ended_at: ended });
+  }
+
+  /** Slots that a running or waiting round holds. */
+  async slotsInUse(db: Knex = this.knex): Promise<Set<string>> {
+    const rows = await db<CardRow>('round_card')
+      .join('round', 'round.id', 'round_card.round_id')
+      .whereIn('round.state', ['queued', 'running'])
+      .select<{ slot_id: string }[]>('slot_id');
+    return new Set(rows.map((row) => row.slot_id));
+  }
+
+  async setCard(
+    roundId: string,
+    slotId: string,
+    change: { state?: CardState; share?: number; message?: string },
+  ): Promise<void> {
+    const at = change.state ? { at: this.knex.fn.now() } : {};
+    await this.knex('round_card')
+      .where({ round_id: roundId, slot_id: slotId })
+      .update({ ...change, ...at });
+  }
+
+  /** The newest write of each device of a batch. */
+  async latestCards(batchId: string): Promise<Map<string, RoundCard>> {
+    const rows = await this.knex<CardRow>('round_card')
+      .join('round', 'round.id', 'round_card.round_id')
+      .where('round.batch_id', batchId)
+      .orderBy(['round_card.device_id', { column: 'round.number', order: 'desc' }])
+      .select<CardRow[]>(this.knex.raw('distinct on (round_card.device_id) round_card.*'));
+    return new Map(rows.map((row) => [row.device_id, toCard(row)]));
+  }
+
+  private async withCards(row: RoundRow): Promise<Round> {
+    const cards = await this.knex<CardRow>('round_card').where('round_id', row.id).orderBy('slot_id');
+    return {
+      id: row.id,
+      batchId: row.batch_id,
+      number: row.number,
+      state: row.state,
+      startedAt: millis(row.started_at),
+      endedAt: millisOrNull(row.ended_at),
+      cards: cards.map(toCard),
+    };
+  }
+}

@@ -1,0 +1,274 @@
+import { randomBytes } from 'node:crypto';
+import {
+  cryptSalt,
+  firstBootMethod,
+  personalise,
+  plannedKeys,
+  preSharedKey,
+  publicKeyText,
+  sha512Crypt,
+  type CardState,
+  type Device,
+  type FirstBootSettings,
+} from '@nest-mark/core';
+import {
+  CardError,
+  FileSource,
+  refuseMedium,
+  shelfFiles,
+  unpack,
+  writeGang,
+  type CardHandle,
+  type CardOutcome,
+  type GangCard,
+  type Phase,
+  type ShelvedImage,
+} from '@nest-mark/station';
+import type { ArmedCard } from '../db/rounds';
+import { record, shelfFolder, type Context } from '../services/context';
+import { deviceHostKey, planView } from '../services/plans';
+
+interface Material {
+  batchId: string;
+  roundId: string;
+  facts: ShelvedImage;
+  folder: string;
+  devices: Map<string, Device>;
+  /** Settings that all devices share, and the password in clear for hashing. */
+  shared: Pick<FirstBootSettings, 'batchId' | 'batchName' | 'wifi' | 'country' | 'timeZone' | 'locale'>;
+  user: { name: string; keys: string[]; password: string | null; passwordLogin: boolean };
+}
+
+async function gather(context: Context, batchId: string, roundId: string): Promise<Material> {
+  const batch = await context.batches.find(batchId);
+  if (!batch?.plan.imageId) throw new CardError('image', 'The plan has no image any more.');
+  const { plan, secrets } = await planView(context, batch);
+  const image = await context.images.find(batch.plan.imageId);
+  if (!image?.facts) throw new CardError('image', 'The image is no longer on the shelf.');
+  const typed = (kind: 'wifiPassphrase' | 'userPassword'): string | null =>
+    secrets[kind].kind === 'typed' ? secrets[kind].value : null;
+  const { ssid, hidden } = plan.wifi;
+  return {
+    batchId,
+    roundId,
+    facts: image.facts,
+    folder: shelfFolder(context, image.id),
+    devices: new Map(plan.devices.map((device) => [device.id, device])),
+    shared: {
+      batchId,
+      batchName: plan.name,
+      wifi: { ssid, hidden, key: preSharedKey(ssid, typed('wifiPassphrase') ?? '') },
+      country: plan.country,
+      timeZone: plan.timeZone,
+      locale: plan.locale,
+    },
+    user: {
+      name: plan.access.userName,
+      keys: plannedKeys(plan).map((key) => `${publicKeyText(key)} ${key.comment}`.trim()),
+      password: plan.access.passwordLogin ? typed('userPassword') : null,
+      passwordLogin: plan.access.passwordLogin,
+    },
+  };
+}
+
+/** What one device's card gets over the base. */
+async function patchesFor(
+  context: Context,
+  material: Material,
+  deviceId: string,
+): Promise<GangCard['patches']> {
+  const { facts, user } = material;
+  const device = material.devices.get(deviceId);
+  const method = firstBootMethod(facts.method);
+  if (!device || !method || facts.bootOffset === null || facts.bootSize === null)
+    throw new CardError('image', 'The device left the plan, or its image cannot take settings.');
+  const settings: FirstBootSettings = {
+    ...material.shared,
+    deviceId,
+    mark: device.mark,
+    nest: device.nest,
+    hostName: device.hostName,
+    hostKey: await deviceHostKey(context, device),
+    user: {
+      name: user.name,
+      keys: user.keys,
+      passwordLogin: user.passwordLogin,
+      passwordHash: user.password === null ? null : sha512Crypt(user.password, cryptSalt(randomBytes(16))),
+    },
+    instanceId: `${device.mark}-${material.roundId}`,
+  };
+  const boot = await FileSource.open(shelfFiles(material.folder).boot);
+  try {
+    return await personalise(
+      boot,
+      { offset: facts.bootOffset, size: facts.bootSize },
+      method.files(settings),
+    );
+  } finally {
+    await boot.close();
+  }
+}
+
+/** Opens a card after looking at every guard once more. @throws CardError */
+async function openCard(context: Context, card: ArmedCard, imageSize: number): Promise<CardHandle> {
+  const slot = (await context.reader.list()).find((candidate) => candidate.id === card.slotId);
+  const refusal = slot?.medium ? refuseMedium(slot.medium, imageSize) : null;
+  if (refusal) throw new CardError(refusal.code === 'small' ? 'small' : 'protected', refusal.message);
+  return context.reader.open(card.slotId, card.identity);
+}
+
+/** Follows one round: keeps its cards' states, the log and the browsers up to date. */
+class RoundFollower {
+  private queue: Promise<void> = Promise.resolve();
+  private lastSent = 0;
+
+  constructor(
+    private readonly context: Context,
+    private readonly roundId: string,
+    private readonly batchId: string,
+    private readonly cards: readonly ArmedCard[],
+    private readonly nameOf: (deviceId: string) => string,
+  ) {}
+
+  progress(slotId: string, phase: Phase, done: number, total: number): void {
+    const fresh = this.context.live.note(this.roundId, slotId, phase, done, total);
+    if (fresh) this.then(() => this.context.rounds.setCard(this.roundId, slotId, { state: phase }));
+    if (fresh || Date.now() - this.lastSent > 200) {
+      this.lastSent = Date.now();
+      this.then(() => this.send());
+    }
+  }
+
+  outcome(slotId: string, outcome: CardOutcome): void {
+    const card = this.cards.find((candidate) => candidate.slotId === slotId);
+    if (!card) return;
+    const name = this.nameOf(card.deviceId);
+    const state: CardState = outcome.state;
+    const message = outcome.state === 'failed' ? outcome.message : '';
+    const text = {
+      verified: `The card of ${name} was written and verified.`,
+      failed: `The card of ${name} failed: ${message}`,
+      cancelled: `The card of ${name} was left unfinished: the round was cancelled.`,
+    }[outcome.state];
+    this.then(async () => {
+      await this.context.rounds.setCard(this.roundId, slotId, {
+        state,
+        message,
+        share: outcome.state === 'verified' ? 1 : 0,
+      });
+      await record(this.context, {
+        kind: `card-${outcome.state}`,
+        batchId: this.batchId,
+        deviceId: card.deviceId,
+        cardSerial: card.identity.serial,
+        text,
+      });
+      await this.send();
+      this.context.events.send({ type: 'progress', batchId: this.batchId });
+    });
+  }
+
+  /** Waits until everything is written down. */
+  settled(): Promise<void> {
+    return this.queue;
+  }
+
+  private then(work: () => Promise<void>): void {
+    this.queue = this.queue.then(work);
+    // Seen by whoever waits for `settled`.
+    this.queue.catch(() => undefined);
+  }
+
+  private async send(): Promise<void> {
+    const round = await this.context.rounds.find(this.roundId);
+    if (round) this.context.events.send({ type: 'round', round: this.context.live.overlay(round) });
+  }
+}
+
+/** Writes and verifies the cards of a round. */
+export async function writeRound(context: Context, roundId: string): Promise<void> {
+  const round = await context.rounds.find(roundId);
+  // A round that was interrupted is never taken up by itself: the cards may have been changed since.
+  if (round?.state !== 'queued') return;
+  const stop = new AbortController();
+  context.stoppers.set(roundId, stop);
+  await context.rounds.setState(roundId, 'running');
+  const armed = await context.rounds.armed(roundId);
+  const handles: CardHandle[] = [];
+  const devices = new Map<string, Device>();
+  const follower = new RoundFollower(
+    context,
+    roundId,
+    round.batchId,
+    armed,
+    (id) => devices.get(id)?.hostName ?? id,
+  );
+  try {
+    const gang: GangCard[] = [];
+    try {
+      const material = await gather(context, round.batchId, roundId);
+      for (const [id, device] of material.devices) devices.set(id, device);
+      for (const card of armed)
+        try {
+          const patches = await patchesFor(context, material, card.deviceId);
+          const handle = await openCard(context, card, material.facts.rawSize);
+          handles.push(handle);
+          gang.push({ id: card.slotId, handle, patches });
+        } catch (error) {
+          follower.outcome(card.slotId, failureOf(error));
+        }
+      const { facts, folder } = material;
+      const base = {
+        size: facts.rawSize,
+        blockDigests: facts.blockDigests,
+        open: () => unpack(shelfFiles(folder).image, facts.packing),
+      };
+      await writeGang(base, gang, {
+        signal: stop.signal,
+        onProgress: (slotId, phase, done, total) => follower.progress(slotId, phase, done, total),
+        onOutcome: (slotId, outcome) => follower.outcome(slotId, outcome),
+      });
+    } catch (error) {
+      if (gang.length > 0) throw error;
+      for (const card of armed) follower.outcome(card.slotId, failureOf(error));
+    }
+    await follower.settled();
+  } finally {
+    await Promise.all(handles.map((handle) => handle.close()));
+    context.stoppers.delete(roundId);
+    context.live.forget(roundId);
+  }
+  await context.rounds.setState(roundId, stop.signal.aborted ? 'cancelled' : 'done');
+  const ended = await context.rounds.find(roundId);
+  if (ended) context.events.send({ type: 'round', round: ended });
+  context.events.send({ type: 'slots' });
+}
+
+const failureOf = (error: unknown): CardOutcome => ({
+  state: 'failed',
+  code: error instanceof CardError ? error.code : 'io',
+  message: error instanceof Error ? error.message : String(error),
+});
+
+/** Marks what a killed server left: no card of it counts as finished, and people are told. */
+export async function recoverRounds(context: Context): Promise<void> {
+  for (const roundId of await context.rounds.open(context.station)) {
+    const round = await context.rounds.find(roundId);
+    if (!round) continue;
+    for (const card of round.cards) {
+      if (card.state === 'verified' || card.state === 'failed') continue;
+      await context.rounds.setCard(roundId, card.slotId, {
+        state: 'unfinished',
+        message: 'The program stopped while this card was being written. It does not start; write it again.',
+      });
+      await record(context, {
+        kind: 'card-unfinished',
+        batchId: round.batchId,
+        deviceId: card.deviceId,
+        cardSerial: card.serial,
+        text: 'The program stopped while this card was being written. The card is unfinished.',
+      });
+    }
+    await context.rounds.setState(roundId, 'interrupted');
+  }
+}

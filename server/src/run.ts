@@ -1,0 +1,118 @@
+import { mkdirSync } from 'node:fs';
+import type { Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { join } from 'node:path';
+import type { TaskList } from 'graphile-worker';
+import { destination, pino } from 'pino';
+import { Lab } from '@nest-mark/stand-in';
+import * as z from 'zod';
+import { makeApp } from './app';
+import { connectDatabase, DatabaseError } from './db/connect';
+import { plantDemo } from './demo';
+import { prepareQueue, startQueue } from './jobs/queue';
+import { scanSubnet } from './jobs/scan-subnet';
+import { shelve } from './jobs/shelve-image';
+import { recoverRounds, writeRound } from './jobs/write-round';
+import { makeContext, type Context } from './services/context';
+import { readKeyFile } from './services/vault';
+
+export interface ServerOptions {
+  databaseUrl: string;
+  /** Where images, the practice bench and the key file live. */
+  dataFolder: string;
+  /** Port on 127.0.0.1; 0 for any free one. */
+  port: number;
+  station: string;
+  /** First three parts of the practice subnet, as `127.44.7`. */
+  practiceNetwork: string;
+  webFolder: string | null;
+  /** Base image for the demo data; null for none. */
+  demoImage: string | null;
+  logLevel: string;
+}
+
+export interface RunningServer {
+  url: string;
+  context: Context;
+  /** Stops everything that was started; running rounds are left unfinished, and say so. */
+  stop(): Promise<void>;
+}
+
+const tasks = (context: Context): TaskList => ({
+  'write-round': async (payload) =>
+    writeRound(context, z.object({ roundId: z.uuid() }).parse(payload).roundId),
+  'shelve-image': async (payload) => shelve(context, z.object({ imageId: z.uuid() }).parse(payload).imageId),
+  scan: async (payload) => scanSubnet(context, z.object({ scanId: z.uuid() }).parse(payload).scanId),
+});
+
+/** Holds a lock of the database for this station; it ends with the connection, also after a kill. */
+async function lockStation(context: Context): Promise<() => Promise<void>> {
+  const { knex, station } = context;
+  const connection: unknown = await knex.client.acquireConnection();
+  const release = (): Promise<void> => knex.client.releaseConnection(connection) as Promise<void>;
+  const query = `select pg_try_advisory_lock(hashtext(?)) as locked`;
+  const { rows } = (await knex.raw(query, [`nest-mark station ${station}`]).connection(connection)) as {
+    rows: { locked: boolean }[];
+  };
+  if (!rows[0]?.locked) {
+    await release();
+    throw new DatabaseError(
+      `The station "${station}" is running already on this database. Stop it first, or open it in the browser.`,
+    );
+  }
+  return async () => {
+    await knex.raw('select pg_advisory_unlock_all()').connection(connection);
+    await release();
+  };
+}
+
+const listen = (app: ReturnType<typeof makeApp>, port: number): Promise<Server> =>
+  new Promise((resolve, reject) => {
+    const server = app.listen(port, '127.0.0.1', (error?: Error) =>
+      error ? reject(error) : resolve(server),
+    );
+  });
+
+/** Starts the server. @throws DatabaseError, VaultError, or what the port answers */
+export async function startServer(options: ServerOptions): Promise<RunningServer> {
+  const logger = pino({ level: options.logLevel }, destination(2));
+  mkdirSync(options.dataFolder, { recursive: true });
+  const knex = await connectDatabase(options.databaseUrl);
+  const lab = await Lab.open(join(options.dataFolder, 'practice'), options.practiceNetwork);
+  const context = makeContext({
+    knex,
+    key: readKeyFile(join(options.dataFolder, 'secret.key')),
+    reader: lab.reader,
+    neighbours: lab.neighbours,
+    lab,
+    station: options.station,
+    dataFolder: options.dataFolder,
+  });
+  const unlock = await lockStation(context).catch(async (error: unknown) => {
+    await lab.close();
+    await knex.destroy();
+    throw error;
+  });
+  await recoverRounds(context);
+  await context.scans.interruptOpen();
+  await prepareQueue(options.databaseUrl);
+  const runner = await startQueue(options.databaseUrl, tasks(context), logger);
+  lab.reader.watch(() => context.events.send({ type: 'slots' }));
+  lab.watch(() => context.events.send({ type: 'practice' }));
+  if (options.demoImage) await plantDemo(context, options.demoImage, options.practiceNetwork, 2222);
+  const server = await listen(makeApp(context, logger, options.webFolder), options.port);
+  const { port } = server.address() as AddressInfo;
+  return {
+    url: `http://127.0.0.1:${String(port)}`,
+    context,
+    stop: async () => {
+      for (const stopper of context.stoppers.values()) stopper.abort();
+      await runner.stop();
+      server.closeAllConnections();
+      await new Promise((resolve) => server.close(resolve));
+      await lab.close();
+      await unlock();
+      await knex.destroy();
+    },
+  };
+}

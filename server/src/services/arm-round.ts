@@ -1,0 +1,158 @@
+import { randomUUID } from 'node:crypto';
+import { armingPhrase, checkPlan, type ArmRound, type Proposal, type Round } from '@nest-mark/core';
+import { refuseMedium, sameMedium, type Slot } from '@nest-mark/station';
+import type { Knex } from 'knex';
+import { addJob } from '../jobs/queue';
+import { Problem } from '../http/problems';
+import { record, type Context } from './context';
+import { needBatch, planView, stoppers } from './plans';
+
+/** Why a batch cannot be written now, and how large its image is. */
+async function readiness(
+  context: Context,
+  batchId: string,
+): Promise<{ blockers: string[]; imageSize: number }> {
+  const view = await planView(context, await needBatch(context, batchId));
+  const blockers = stoppers(checkPlan(view)).map((finding) => finding.message);
+  return { blockers, imageSize: view.image?.rawSize ?? 0 };
+}
+
+const refusalOf = (slot: Slot, imageSize: number, inUse: ReadonlySet<string>): string | null => {
+  if (inUse.has(slot.id)) return 'A round is using this slot.';
+  return slot.medium ? (refuseMedium(slot.medium, imageSize)?.message ?? null) : null;
+};
+
+/** The next cards: the first devices without a verified card, one for each slot with a fit medium. */
+export async function proposeRound(context: Context, batchId: string): Promise<Proposal> {
+  const { blockers, imageSize } = await readiness(context, batchId);
+  const { plan } = await needBatch(context, batchId);
+  const cards = await context.rounds.latestCards(batchId);
+  const busy = new Set(['queued', 'writing', 'verifying', 'verified']);
+  const waiting = plan.devices.filter((device) => !busy.has(cards.get(device.id)?.state ?? ''));
+  const inUse = await context.rounds.slotsInUse();
+  const queue = [...waiting];
+  const proposed = (await context.reader.list()).map((slot) => {
+    const refusal = refusalOf(slot, imageSize, inUse);
+    const device = slot.medium && !refusal ? queue.shift() : undefined;
+    return {
+      slotId: slot.id,
+      slotTitle: slot.title,
+      medium: slot.medium,
+      deviceId: device?.id ?? null,
+      refusal,
+    };
+  });
+  return { cards: proposed, blockers, waiting: waiting.length };
+}
+
+/**
+ * Arms a round and starts it. Every guard is looked at again here, and once more when a card is opened.
+ * @throws Problem when the phrase is not the right one, the plan has a finding that stops, or a medium is not fit
+ */
+export async function armRound(context: Context, batchId: string, request: ArmRound): Promise<Round> {
+  const { plan } = await needBatch(context, batchId);
+  const { blockers, imageSize } = await readiness(context, batchId);
+  if (blockers.length > 0)
+    throw new Problem(
+      409,
+      'plan-stops',
+      `Nothing was erased. The plan cannot be written yet: ${blockers.join(' ')}`,
+    );
+  if (request.confirm.trim().toLowerCase() !== armingPhrase(request.cards.length))
+    throw new Problem(
+      422,
+      'not-confirmed',
+      `Nothing was erased. Type "${armingPhrase(request.cards.length)}" to confirm.`,
+    );
+  if (
+    new Set(request.cards.map((card) => card.slotId)).size !== request.cards.length ||
+    new Set(request.cards.map((card) => card.deviceId)).size !== request.cards.length
+  )
+    throw new Problem(
+      422,
+      'card-twice',
+      'Nothing was erased. A slot or a device is named twice in this round.',
+    );
+  const slots = new Map((await context.reader.list()).map((slot) => [slot.id, slot]));
+  for (const card of request.cards) {
+    const slot = slots.get(card.slotId);
+    if (!plan.devices.some((device) => device.id === card.deviceId))
+      throw new Problem(
+        422,
+        'device-missing',
+        'Nothing was erased. A device of this round is no longer in the plan.',
+      );
+    if (!slot?.medium)
+      throw new Problem(
+        409,
+        'card-missing',
+        `Nothing was erased. There is no card in ${slot?.title ?? card.slotId}. Put it back, or leave it out.`,
+      );
+    if (!sameMedium(slot.medium.identity, card.identity))
+      throw new Problem(
+        409,
+        'card-changed',
+        `Nothing was erased. ${slot.title} holds another card than the one you looked at. Look again.`,
+      );
+    const refusal = refuseMedium(slot.medium, imageSize);
+    if (refusal)
+      throw new Problem(409, `card-${refusal.code}`, `Nothing was erased. ${slot.title}: ${refusal.message}`);
+  }
+  const id = randomUUID();
+  await context.knex.transaction(async (db) => {
+    // Two people arming at once must not get the same slot.
+    await lockSlots(db);
+    const inUse = await context.rounds.slotsInUse(db);
+    const taken = request.cards.find((card) => inUse.has(card.slotId));
+    if (taken)
+      throw new Problem(
+        409,
+        'slot-busy',
+        `Nothing was erased. ${slots.get(taken.slotId)?.title ?? taken.slotId} is used by another round. Wait for it to end.`,
+      );
+    await context.rounds.create(id, batchId, context.station, request.cards, db);
+    await context.batches.resetProgress(
+      request.cards.map((card) => card.deviceId),
+      db,
+    );
+    await context.log.add(
+      request.cards.map((card) => ({
+        kind: 'armed',
+        batchId,
+        deviceId: card.deviceId,
+        cardSerial: card.identity.serial,
+        text: `Armed: the card in ${slots.get(card.slotId)?.title ?? card.slotId}, which held ${slots.get(card.slotId)?.medium?.holds ?? 'nothing'}, will be erased.`,
+      })),
+      db,
+    );
+    await addJob(db, 'write-round', { roundId: id });
+  });
+  await record(context);
+  const round = await context.rounds.find(id);
+  if (!round) throw new Error('a round that was just made is missing');
+  context.events.send({ type: 'round', round });
+  return round;
+}
+
+const lockSlots = (db: Knex): Promise<unknown> =>
+  db.raw(`select pg_advisory_xact_lock(hashtext('nest-mark slots'))`);
+
+/**
+ * Starts a round again with the cards that did not get finished, if they are still in their slots.
+ * @throws Problem as `armRound`
+ */
+export async function resumeRound(context: Context, roundId: string, confirm: string): Promise<Round> {
+  const round = await context.rounds.find(roundId);
+  if (!round) throw new Problem(404, 'round-missing', 'There is no such round.');
+  if (round.state === 'queued' || round.state === 'running')
+    throw new Problem(409, 'round-running', 'This round is still being written.');
+  const left = (await context.rounds.armed(roundId)).filter((card) => card.state !== 'verified');
+  if (left.length === 0)
+    throw new Problem(
+      409,
+      'round-complete',
+      'Every card of this round was verified; there is nothing to resume.',
+    );
+  const cards = left.map(({ slotId, deviceId, identity }) => ({ slotId, deviceId, identity }));
+  return armRound(context, round.batchId, { cards, confirm });
+}

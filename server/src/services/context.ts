@@ -1,0 +1,70 @@
+import { join } from 'node:path';
+import type { Knex } from 'knex';
+import type { CardReader, NeighbourTable } from '@nest-mark/station';
+import type { Lab } from '@nest-mark/stand-in';
+import { BatchRepository } from '../db/batches';
+import { ImageRepository } from '../db/images';
+import { LogRepository, type NewEntry } from '../db/log';
+import { RoundRepository } from '../db/rounds';
+import { ScanRepository } from '../db/scans';
+import { EventHub } from './events';
+import { LiveRounds } from './live-rounds';
+import { Vault } from './vault';
+
+/** What everything in the server is made of. */
+export interface Context {
+  knex: Knex;
+  batches: BatchRepository;
+  images: ImageRepository;
+  rounds: RoundRepository;
+  scans: ScanRepository;
+  log: LogRepository;
+  vault: Vault;
+  events: EventHub;
+  live: LiveRounds;
+  reader: CardReader;
+  neighbours: NeighbourTable;
+  /** The practice bench, when the station is a stand-in. */
+  lab: Lab | null;
+  station: string;
+  dataFolder: string;
+  /** Work that can be stopped, by round or scan id. */
+  stoppers: Map<string, AbortController>;
+}
+
+export interface Equipment {
+  knex: Knex;
+  key: Buffer;
+  reader: CardReader;
+  neighbours: NeighbourTable;
+  lab: Lab | null;
+  station: string;
+  dataFolder: string;
+}
+
+export function makeContext(equipment: Equipment): Context {
+  const { knex, key, ...rest } = equipment;
+  return {
+    ...rest,
+    knex,
+    batches: new BatchRepository(knex),
+    images: new ImageRepository(knex),
+    rounds: new RoundRepository(knex),
+    scans: new ScanRepository(knex),
+    log: new LogRepository(knex),
+    vault: new Vault(knex, key),
+    events: new EventHub(),
+    live: new LiveRounds(),
+    stoppers: new Map(),
+  };
+}
+
+/** Folder of an image on the shelf. */
+export const shelfFolder = (context: Context, imageId: string): string =>
+  join(context.dataFolder, 'shelf', imageId);
+
+/** Writes to the log and tells the browsers. */
+export async function record(context: Context, ...entries: NewEntry[]): Promise<void> {
+  await context.log.add(entries);
+  context.events.send({ type: 'log' });
+}

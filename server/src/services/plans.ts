@@ -1,0 +1,159 @@
+import { randomBytes, randomUUID } from 'node:crypto';
+import {
+  checkPlan,
+  makeHostKey,
+  publicKeyText,
+  parsePublicKey,
+  type Batch,
+  type Device,
+  type Finding,
+  type HostKey,
+  type ImageFacts,
+  type PlanView,
+  type SavePlan,
+  type SecretKind,
+} from '@nest-mark/core';
+import type { Knex } from 'knex';
+import type { StoredBatch } from '../db/batches';
+import type { StoredImage } from '../db/images';
+import { Problem } from '../http/problems';
+import { record, type Context } from './context';
+
+export const secretKinds: readonly SecretKind[] = ['wifiPassphrase', 'userPassword'];
+
+export const imageFacts = (image: StoredImage | null): ImageFacts | null =>
+  image?.facts && image.state === 'ready'
+    ? { id: image.id, title: image.title, method: image.facts.method, rawSize: image.facts.rawSize }
+    : null;
+
+/** A batch or a 404. @throws Problem */
+export async function needBatch(context: Context, id: string): Promise<StoredBatch> {
+  const batch = await context.batches.find(id);
+  if (!batch) throw new Problem(404, 'batch-missing', 'There is no such batch. It may have been removed.');
+  return batch;
+}
+
+/** A plan with its secrets and image, as the rules want it. */
+export async function planView(context: Context, batch: StoredBatch): Promise<PlanView> {
+  const secret = async (kind: SecretKind): Promise<PlanView['secrets'][SecretKind]> => {
+    const value = await context.vault.get(batch.id, kind);
+    return value === null ? { kind: 'missing' } : { kind: 'typed', value };
+  };
+  const image = batch.plan.imageId ? await context.images.find(batch.plan.imageId) : null;
+  return {
+    plan: batch.plan,
+    image: imageFacts(image),
+    secrets: { wifiPassphrase: await secret('wifiPassphrase'), userPassword: await secret('userPassword') },
+  };
+}
+
+/** A batch as the browser gets it. */
+export async function batchView(context: Context, batch: StoredBatch): Promise<Batch> {
+  const view = await planView(context, batch);
+  const state = (kind: SecretKind): 'missing' | 'kept' =>
+    view.secrets[kind].kind === 'missing' ? 'missing' : 'kept';
+  return {
+    id: batch.id,
+    version: batch.version,
+    plan: batch.plan,
+    secrets: { wifiPassphrase: state('wifiPassphrase'), userPassword: state('userPassword') },
+    findings: checkPlan(view),
+  };
+}
+
+async function refuseTaken(context: Context, batchId: string, devices: readonly Device[]): Promise<void> {
+  if (new Set(devices.map((device) => device.id)).size !== devices.length)
+    throw new Problem(422, 'device-twice', 'One device is listed twice. Nothing was saved; reload the plan.');
+  if (
+    await context.batches.idsTaken(
+      batchId,
+      devices.map((device) => device.id),
+    )
+  )
+    throw new Problem(
+      409,
+      'device-elsewhere',
+      'A device of this list belongs to another batch. Nothing was saved.',
+    );
+  const taken = await context.batches.marksTaken(
+    batchId,
+    devices.map((device) => device.mark),
+  );
+  if (taken.length > 0)
+    throw new Problem(
+      409,
+      'mark-taken',
+      `The mark ${taken.join(', ')} is used by another batch already. Remove the device and add it anew to draw another mark.`,
+    );
+}
+
+async function keepSecrets(
+  context: Context,
+  id: string,
+  secrets: SavePlan['secrets'],
+  db: Knex,
+): Promise<void> {
+  for (const kind of secretKinds) {
+    const value = secrets[kind];
+    if (value !== undefined) await context.vault.put(id, kind, value, db);
+  }
+}
+
+/** Makes a batch. @throws Problem */
+export async function createBatch(context: Context, { plan, secrets }: SavePlan): Promise<Batch> {
+  const id = randomUUID();
+  await refuseTaken(context, id, plan.devices);
+  await context.knex.transaction(async (db) => {
+    await context.batches.create(id, plan, db);
+    await keepSecrets(context, id, secrets, db);
+  });
+  await record(context, {
+    kind: 'batch',
+    batchId: id,
+    text: `Batch "${plan.name}" was made with ${String(plan.devices.length)} devices.`,
+  });
+  context.events.send({ type: 'batches' });
+  return batchView(context, await needBatch(context, id));
+}
+
+/** Saves a plan that was read at a version. @throws Problem 412 when somebody else saved in between */
+export async function saveBatch(
+  context: Context,
+  id: string,
+  version: number,
+  { plan, secrets }: SavePlan,
+): Promise<Batch> {
+  await needBatch(context, id);
+  await refuseTaken(context, id, plan.devices);
+  await context.knex.transaction(async (db) => {
+    if (!(await context.batches.save(id, version, plan, db)))
+      throw new Problem(
+        412,
+        'plan-changed',
+        'Somebody else saved this plan in the meantime. Nothing was overwritten: reload it, then make your change again.',
+      );
+    await keepSecrets(context, id, secrets, db);
+  });
+  context.events.send({ type: 'progress', batchId: id });
+  return batchView(context, await needBatch(context, id));
+}
+
+/** The host key of a device; made at the first asking and kept, so that re-imaging does not change it. */
+export async function deviceHostKey(context: Context, device: Device): Promise<HostKey> {
+  const kept = await context.vault.get(device.id, 'hostKeySeed');
+  const seed = kept === null ? randomBytes(32) : Buffer.from(kept, 'hex');
+  const key = makeHostKey(seed, randomBytes(4), device.mark);
+  if (kept === null) {
+    const parsed = parsePublicKey(key.publicLine);
+    if (typeof parsed === 'string') throw new Error('a host key that was just made could not be read');
+    await context.knex.transaction(async (db) => {
+      await context.vault.put(device.id, 'hostKeySeed', seed.toString('hex'), db);
+      await context.batches.setHostKey(device.id, publicKeyText(parsed), key.fingerprint, db);
+    });
+  }
+  return key;
+}
+
+/** Findings that forbid writing. */
+export const stoppers = (findings: readonly Finding[]): Finding[] =>
+  findings.filter((finding) => finding.severity === 'stops');
