@@ -6,6 +6,7 @@ export * from './access/user-names';
 export * from './batch/boards';
 export * from './batch/fill-tray';
 export * from './batch/finding';
+export * from './batch/fixes';
 export * from './batch/marks';
 export * from './batch/model';
 export * from './batch/names';

@@ -2,7 +2,7 @@
 import { createHash } from 'node:crypto';
 import { spawnSync } from 'node:child_process';
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { join, relative, sep } from 'node:path';
 import { root, serverBundle, setupFolder, webFolder } from './paths.mjs';
 import { say, SetupError } from './say.mjs';
 
@@ -34,6 +34,28 @@ async function whenChanged(name, folders, product, work) {
   writeFileSync(stamp, digest);
 }
 
+/** Whether npm put a package into one workspace's own folder, where the bundle would not find it. */
+function nested(path, importer) {
+  const name = path
+    .split('/')
+    .slice(0, path.startsWith('@') ? 2 : 1)
+    .join('/');
+  const workspace = relative(root, importer).split(sep)[0];
+  return existsSync(join(root, workspace, 'node_modules', name));
+}
+
+/** Our own packages are TypeScript and go into the bundle; the registry's stay outside. */
+const registryPackagesOutside = {
+  name: 'registry-packages-outside',
+  setup: (setup) => {
+    setup.onResolve({ filter: /^[^./]/ }, ({ path, kind, importer }) =>
+      kind === 'entry-point' || path.startsWith('@nest-mark/') || nested(path, importer)
+        ? undefined
+        : { path, external: true },
+    );
+  },
+};
+
 async function bundleServer() {
   const { build } = await import('esbuild');
   await build({
@@ -45,17 +67,7 @@ async function bundleServer() {
     target: 'node20',
     sourcemap: true,
     logLevel: 'warning',
-    // Our own packages are TypeScript and go in; the registry's stay outside.
-    plugins: [
-      {
-        name: 'registry-packages-outside',
-        setup: (setup) => {
-          setup.onResolve({ filter: /^[^./]/ }, ({ path, kind }) =>
-            kind === 'entry-point' || path.startsWith('@nest-mark/') ? undefined : { path, external: true },
-          );
-        },
-      },
-    ],
+    plugins: [registryPackagesOutside],
   });
 }
 
@@ -65,7 +77,8 @@ function buildInterface() {
     env: { ...process.env, NG_CLI_ANALYTICS: 'false' },
     stdio: ['ignore', 'ignore', 'inherit'],
   });
-  if (result.status !== 0) throw new SetupError('The interface could not be built. Look at the messages above.');
+  if (result.status !== 0)
+    throw new SetupError('The interface could not be built. Look at the messages above.');
 }
 
 export async function needServer() {

@@ -106,7 +106,18 @@ export const ProposedCardSchema = z.object({
   deviceId: z.uuid().nullable(),
   /** Why this medium must not be written. */
   refusal: z.string().nullable(),
+  /** The device whose verified card this is; such a card is never proposed for erasing. */
+  verifiedFor: z
+    .object({
+      deviceId: z.uuid(),
+      hostName: z.string(),
+      mark: z.string(),
+      nest: z.string(),
+      batchName: z.string(),
+    })
+    .nullable(),
 });
+export type ProposedCard = z.infer<typeof ProposedCardSchema>;
 export const ProposalSchema = z.object({
   cards: z.array(ProposedCardSchema),
   /** Why nothing can be written at all. */

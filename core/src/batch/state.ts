@@ -129,3 +129,45 @@ export function deviceStanding(facts: DeviceFacts, now: number): DeviceStanding 
   if (card && cardWords[card.state]) return standing('held', card.at);
   return standing(facts.stopped ? 'held' : 'planned', null);
 }
+
+/** How many devices wait at a stage, and how many of them for a person. */
+export interface StageCount {
+  waiting: number;
+  hand: number;
+}
+
+/** A stage that has no work of its own yet does not hold devices up. */
+const passed: readonly Stage[] = ['bringUp'];
+
+/** Counts devices at the first stage that they have not done, and the hands needed at each stage. */
+export function stageCounts(standings: readonly DeviceStanding[]): Record<Stage, StageCount> {
+  const counts = Object.fromEntries(stages.map((stage) => [stage, { waiting: 0, hand: 0 }])) as Record<
+    Stage,
+    StageCount
+  >;
+  for (const { ring } of standings) {
+    const next = ring.find((arc) => arc.mode !== 'solid' && !passed.includes(arc.stage));
+    if (next) counts[next.stage].waiting++;
+    for (const arc of ring) if (arc.mode === 'notched') counts[arc.stage].hand++;
+  }
+  return counts;
+}
+
+/** How long waiting for a first boot is still normal. */
+export interface BootWait {
+  /** Seconds since power-on. */
+  waited: number;
+  /** Seconds that a first boot takes as a rule. */
+  usual: number;
+  /** Seconds until which waiting is normal. */
+  normalUntil: number;
+  late: boolean;
+}
+
+/** The wait of a device that was powered and is not seen yet; null when it does not wait. */
+export function bootWait({ poweredAt, seen, firstBootSeconds }: DeviceFacts, now: number): BootWait | null {
+  if (poweredAt === null || seen) return null;
+  const waited = Math.max(0, (now - poweredAt) / 1000);
+  const normalUntil = firstBootSeconds * LATE_FACTOR;
+  return { waited, usual: firstBootSeconds, normalUntil, late: waited > normalUntil };
+}

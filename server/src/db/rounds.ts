@@ -1,5 +1,5 @@
 import type { Knex } from 'knex';
-import type { CardState, Round, RoundCard } from '@nest-mark/core';
+import type { CardState, ProposedCard, Round, RoundCard } from '@nest-mark/core';
 import type { MediumIdentity } from '@nest-mark/station';
 import { millis, millisOrNull } from './connect';
 
@@ -24,6 +24,9 @@ interface CardRow {
   at: Date;
 }
 
+/** Whose verified card a medium is. */
+export type VerifiedFor = NonNullable<ProposedCard['verifiedFor']>;
+
 export interface ArmedCard {
   slotId: string;
   deviceId: string;
@@ -40,6 +43,12 @@ const toCard = (row: CardRow): RoundCard => ({
   secondsLeft: null,
   message: row.message,
   at: millis(row.at),
+});
+
+const toArmed = (row: CardRow): ArmedCard => ({
+  slotId: row.slot_id,
+  deviceId: row.device_id,
+  identity: row.identity,
 });
 
 /** Rounds of cards. */
@@ -83,15 +92,24 @@ export class RoundRepository {
     return Promise.all(rows.map((row) => this.withCards(row)));
   }
 
-  /** Cards as they were armed. */
-  async armed(id: string): Promise<(ArmedCard & { state: CardState })[]> {
-    const rows = await this.knex<CardRow>('round_card').where('round_id', id).orderBy('slot_id');
-    return rows.map((row) => ({
-      slotId: row.slot_id,
-      deviceId: row.device_id,
-      identity: row.identity,
-      state: row.state,
-    }));
+  /** Cards of a round as they were armed. */
+  async armed(id: string): Promise<ArmedCard[]> {
+    return (await this.knex<CardRow>('round_card').where('round_id', id).orderBy('slot_id')).map(toArmed);
+  }
+
+  /** Cards of a round that were not verified, and whose devices no later round took up. */
+  async unfinished(round: Round): Promise<ArmedCard[]> {
+    const later = this.knex('round_card')
+      .join('round', 'round.id', 'round_card.round_id')
+      .where('round.batch_id', round.batchId)
+      .where('round.number', '>', round.number)
+      .select('round_card.device_id');
+    const rows = await this.knex<CardRow>('round_card')
+      .where('round_id', round.id)
+      .whereNot('state', 'verified')
+      .whereNotIn('device_id', later)
+      .orderBy('slot_id');
+    return rows.map(toArmed);
   }
 
   /** Rounds that were not ended properly on this station. */
@@ -136,6 +154,23 @@ export class RoundRepository {
       .orderBy(['round_card.device_id', { column: 'round.number', order: 'desc' }])
       .select<CardRow[]>(this.knex.raw('distinct on (round_card.device_id) round_card.*'));
     return new Map(rows.map((row) => [row.device_id, toCard(row)]));
+  }
+
+  /** For media by serial: the device whose verified card each of them is, going by its newest write. */
+  async verifiedFor(serials: readonly string[]): Promise<Map<string, VerifiedFor>> {
+    const { rows }: { rows: (VerifiedFor & { serial: string; state: CardState })[] } = await this.knex.raw(
+      `select distinct on (serial) card.identity->>'serial' as serial, card.state, device.id as "deviceId",
+         device.host_name as "hostName", device.mark, device.nest, batch.plan->>'name' as "batchName"
+       from round_card card
+       join round on round.id = card.round_id
+       join device on device.id = card.device_id
+       join batch on batch.id = round.batch_id
+       where card.identity->>'serial' = any(?) and card.identity->>'serial' <> ''
+       order by serial, card.at desc`,
+      [[...serials]],
+    );
+    const verified = rows.filter(({ state }) => state === 'verified');
+    return new Map(verified.map(({ serial, state: _state, ...device }) => [serial, device]));
   }
 
   private async withCards(row: RoundRow): Promise<Round> {

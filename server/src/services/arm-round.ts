@@ -1,5 +1,12 @@
 import { randomUUID } from 'node:crypto';
-import { armingPhrase, checkPlan, type ArmRound, type Proposal, type Round } from '@nest-mark/core';
+import {
+  armingPhrase,
+  checkPlan,
+  type ArmRound,
+  type Proposal,
+  type ProposedCard,
+  type Round,
+} from '@nest-mark/core';
 import { refuseMedium, sameMedium, type Slot } from '@nest-mark/station';
 import type { Knex } from 'knex';
 import { addJob } from '../jobs/queue';
@@ -22,7 +29,10 @@ const refusalOf = (slot: Slot, imageSize: number, inUse: ReadonlySet<string>): s
   return slot.medium ? (refuseMedium(slot.medium, imageSize)?.message ?? null) : null;
 };
 
-/** The next cards: the first devices without a verified card, one for each slot with a fit medium. */
+/**
+ * The next cards: the first devices without a verified card, one for each slot with a fit medium. A medium that was
+ * verified for some device is left alone: it is waiting to be taken out, and erasing it has to be asked for.
+ */
 export async function proposeRound(context: Context, batchId: string): Promise<Proposal> {
   const { blockers, imageSize } = await readiness(context, batchId);
   const { plan } = await needBatch(context, batchId);
@@ -31,16 +41,13 @@ export async function proposeRound(context: Context, batchId: string): Promise<P
   const waiting = plan.devices.filter((device) => !busy.has(cards.get(device.id)?.state ?? ''));
   const inUse = await context.rounds.slotsInUse();
   const queue = [...waiting];
-  const proposed = (await context.reader.list()).map((slot) => {
-    const refusal = refusalOf(slot, imageSize, inUse);
-    const device = slot.medium && !refusal ? queue.shift() : undefined;
-    return {
-      slotId: slot.id,
-      slotTitle: slot.title,
-      medium: slot.medium,
-      deviceId: device?.id ?? null,
-      refusal,
-    };
+  const slots = await context.reader.list();
+  const verified = await context.rounds.verifiedFor(slots.map(({ medium }) => medium?.identity.serial ?? ''));
+  const proposed = slots.map(({ id, title, medium }): ProposedCard => {
+    const refusal = refusalOf({ id, title, medium }, imageSize, inUse);
+    const verifiedFor = (medium && verified.get(medium.identity.serial)) ?? null;
+    const device = medium && !refusal && !verifiedFor ? queue.shift() : undefined;
+    return { slotId: id, slotTitle: title, medium, deviceId: device?.id ?? null, refusal, verifiedFor };
   });
   return { cards: proposed, blockers, waiting: waiting.length };
 }
@@ -146,13 +153,12 @@ export async function resumeRound(context: Context, roundId: string, confirm: st
   if (!round) throw new Problem(404, 'round-missing', 'There is no such round.');
   if (round.state === 'queued' || round.state === 'running')
     throw new Problem(409, 'round-running', 'This round is still being written.');
-  const left = (await context.rounds.armed(roundId)).filter((card) => card.state !== 'verified');
-  if (left.length === 0)
+  const cards = await context.rounds.unfinished(round);
+  if (cards.length === 0)
     throw new Problem(
       409,
       'round-complete',
-      'Every card of this round was verified; there is nothing to resume.',
+      'Every card of this round was verified or written in a later round; there is nothing to resume.',
     );
-  const cards = left.map(({ slotId, deviceId, identity }) => ({ slotId, deviceId, identity }));
   return armRound(context, round.batchId, { cards, confirm });
 }

@@ -1,0 +1,102 @@
+import { Injectable } from '@angular/core';
+import { from, type Observable } from 'rxjs';
+import * as z from 'zod';
+import {
+  BatchProgressSchema,
+  BatchSchema,
+  BatchSummarySchema,
+  ImageSchema,
+  LogEntrySchema,
+  PracticeViewSchema,
+  ProposalSchema,
+  RoundSchema,
+  ScanSchema,
+  type ArmRound,
+  type Batch,
+  type BatchProgress,
+  type BatchSummary,
+  type Image,
+  type LogEntry,
+  type PracticeAction,
+  type PracticeView,
+  type Proposal,
+  type Round,
+  type SavePlan,
+  type Scan,
+} from '@nest-mark/core/api';
+import { problemOf, unreachable } from './api-problem';
+
+type Method = 'GET' | 'POST' | 'PUT' | 'DELETE';
+
+interface Sent {
+  body?: unknown;
+  headers?: Record<string, string>;
+}
+
+async function answered(method: Method, path: string, { body, headers = {} }: Sent): Promise<Response> {
+  const all: Record<string, string> = { ...headers };
+  if (method !== 'GET') all['X-Nest-Mark'] = '1';
+  if (body !== undefined) all['Content-Type'] = 'application/json';
+  const response = await fetch(`/api${path}`, {
+    method,
+    headers: all,
+    ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+  }).catch(() => {
+    throw unreachable();
+  });
+  if (!response.ok) throw await problemOf(response);
+  return response;
+}
+
+const call = <T>(method: Method, path: string, schema: z.ZodType<T>, sent: Sent = {}): Observable<T> =>
+  from(answered(method, path, sent).then(async (response) => schema.parse(await response.json())));
+
+const order = (method: Method, path: string, sent: Sent = {}): Observable<void> =>
+  from(answered(method, path, sent).then(() => undefined));
+
+/** Work that must not be started twice by a repeated request. */
+const once = (): Record<string, string> => ({ 'Idempotency-Key': crypto.randomUUID() });
+
+/** The server's HTTP interface; every answer is checked against the schema that the server uses too. */
+@Injectable({ providedIn: 'root' })
+export class Api {
+  batches = (): Observable<BatchSummary[]> => call('GET', '/batches', z.array(BatchSummarySchema));
+  batch = (id: string): Observable<Batch> => call('GET', `/batches/${id}`, BatchSchema);
+  createBatch = (body: SavePlan): Observable<Batch> => call('POST', '/batches', BatchSchema, { body });
+  saveBatch = (id: string, version: number, body: SavePlan): Observable<Batch> =>
+    call('PUT', `/batches/${id}`, BatchSchema, { body, headers: { 'If-Match': `"${String(version)}"` } });
+  progress = (id: string): Observable<BatchProgress> =>
+    call('GET', `/batches/${id}/progress`, BatchProgressSchema);
+  reveal = (id: string, kind: string): Observable<{ value: string | null }> =>
+    call('POST', `/batches/${id}/reveal`, z.object({ value: z.string().nullable() }), { body: { kind } });
+  powered = (id: string, deviceIds: string[]): Observable<void> =>
+    order('POST', `/batches/${id}/powered`, { body: { deviceIds } });
+  handedOver = (id: string, deviceIds: string[]): Observable<void> =>
+    order('POST', `/batches/${id}/handed-over`, { body: { deviceIds } });
+
+  nextRound = (id: string): Observable<Proposal> => call('GET', `/batches/${id}/next-round`, ProposalSchema);
+  armRound = (id: string, body: ArmRound): Observable<Round> =>
+    call('POST', `/batches/${id}/rounds`, RoundSchema, { body, headers: once() });
+  resumeRound = (id: string, confirm: string): Observable<Round> =>
+    call('POST', `/rounds/${id}/resume`, RoundSchema, { body: { confirm }, headers: once() });
+  cancelRound = (id: string): Observable<void> => order('POST', `/rounds/${id}/cancel`);
+
+  startScan = (id: string, subnet: string, port: number): Observable<Scan> =>
+    call('POST', `/batches/${id}/scans`, ScanSchema, { body: { subnet, port }, headers: once() });
+  cancelScan = (id: string): Observable<void> => order('POST', `/scans/${id}/cancel`);
+
+  handOverFile = (id: string, file: string): Observable<string> =>
+    from(answered('GET', `/batches/${id}/hand-over/${file}`, {}).then((response) => response.text()));
+
+  images = (): Observable<Image[]> => call('GET', '/images', z.array(ImageSchema));
+  addImage = (body: { path: string; title: string; sha256: string }): Observable<Image> =>
+    call('POST', '/images', ImageSchema, { body, headers: once() });
+  removeImage = (id: string): Observable<void> => order('DELETE', `/images/${id}`);
+
+  log = (query: Record<string, string>): Observable<LogEntry[]> =>
+    call('GET', `/log?${new URLSearchParams(query).toString()}`, z.array(LogEntrySchema));
+
+  practice = (): Observable<PracticeView> => call('GET', '/practice', PracticeViewSchema);
+  practiceAction = (body: PracticeAction): Observable<PracticeView> =>
+    call('POST', '/practice/actions', PracticeViewSchema, { body });
+}

@@ -1,0 +1,31 @@
+import { provideZonelessChangeDetection, type ApplicationConfig } from '@angular/core';
+import { provideRouter, withComponentInputBinding } from '@angular/router';
+import { provideEffects } from '@ngrx/effects';
+import { provideState, provideStore } from '@ngrx/store';
+import { providePrimeNG } from 'primeng/config';
+import { routes } from './app.routes';
+import * as batchEffects from './state/batch.effects';
+import { batchFeature } from './state/batch.reducer';
+import * as imagesEffects from './state/images.effects';
+import { imagesFeature } from './state/images.reducer';
+import { noticeFeature } from './state/notice';
+import * as progressEffects from './state/progress.effects';
+import { progressFeature } from './state/progress.reducer';
+import { selectionFeature } from './state/selection';
+import { benchPreset } from './theme/preset';
+
+/** What every page needs; a stage brings its own feature along when it is opened. */
+export const appConfig: ApplicationConfig = {
+  providers: [
+    provideZonelessChangeDetection(),
+    provideRouter(routes, withComponentInputBinding()),
+    provideStore(),
+    provideState(batchFeature),
+    provideState(imagesFeature),
+    provideState(noticeFeature),
+    provideState(progressFeature),
+    provideState(selectionFeature),
+    provideEffects(batchEffects, imagesEffects, progressEffects),
+    providePrimeNG({ theme: { preset: benchPreset, options: { darkModeSelector: '.dark' } } }),
+  ],
+};

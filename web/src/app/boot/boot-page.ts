@@ -1,0 +1,105 @@
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Store } from '@ngrx/store';
+import { bootWait, clock, deviceStanding, type BootWait } from '@nest-mark/core';
+import { Button } from 'primeng/button';
+import { Checkbox } from 'primeng/checkbox';
+import { InputText } from 'primeng/inputtext';
+import { PlanEditor } from '../plan/plan-editor';
+import { Clock } from '../state/clock';
+import { ProgressActions, progressFeature } from '../state/progress.reducer';
+import { selectDeviceViews, selectSelectedDevices } from '../state/selectors';
+import { Ring } from '../tray/ring';
+import { BootActions, bootFeature } from './boot.reducer';
+import { selectMissing, selectUnpowered } from './found';
+import { standingWords } from '../tray/words';
+
+/** What the waiting means, in words. */
+function waitText(wait: BootWait | null): string {
+  if (!wait) return '';
+  const normal = clock(wait.normalUntil);
+  return wait.late
+    ? `${clock(wait.waited)} since power-on; longer than the ${normal} that are still normal`
+    : `${clock(wait.waited)} since power-on; usual ${clock(wait.usual)}, normal until ${normal}`;
+}
+
+/** Waiting, searching, and who it is that answered. */
+@Component({
+  selector: 'nm-boot-page',
+  imports: [Button, Checkbox, FormsModule, InputText, Ring],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './boot-page.html',
+  styleUrl: './boot-page.css',
+})
+export class BootPage {
+  private readonly store = inject(Store);
+  private readonly clock = inject(Clock);
+  private readonly editor = inject(PlanEditor);
+  private readonly views = this.store.selectSignal(selectDeviceViews);
+  private readonly selected = this.store.selectSignal(selectSelectedDevices);
+  private readonly unpowered = this.store.selectSignal(selectUnpowered);
+  private readonly progress = this.store.selectSignal(progressFeature.selectProgress);
+  protected readonly missing = this.store.selectSignal(selectMissing);
+  protected readonly problem = this.store.selectSignal(bootFeature.selectProblem);
+  protected readonly repeat = this.store.selectSignal(bootFeature.selectRepeat);
+  protected readonly network = computed(() => this.editor.plan().network);
+  protected readonly scan = computed(() => this.progress()?.scan ?? null);
+  protected readonly running = computed(
+    () => this.scan()?.state === 'queued' || this.scan()?.state === 'running',
+  );
+  protected readonly strangers = computed(() => this.progress()?.strangers ?? []);
+  protected readonly proved = computed(
+    () => this.views().filter(({ facts }) => facts.seen?.standing === 'proved').length,
+  );
+  protected readonly total = computed(
+    () => this.views().filter(({ facts }) => facts.card?.state === 'verified').length,
+  );
+
+  /** Whom the power button means: the selection where it holds cards, otherwise everybody who has one. */
+  protected readonly toPower = computed(() => {
+    const chosen = this.selected().filter(({ facts }) => facts.card?.state === 'verified');
+    return chosen.length > 0 ? chosen : this.unpowered();
+  });
+
+  protected readonly rows = computed(() => {
+    const now = this.clock.now();
+    return this.views()
+      .filter(({ facts }) => facts.card?.state === 'verified')
+      .map(({ device, facts, progress }) => {
+        const standing = deviceStanding(facts, now);
+        const seen = progress?.seen ?? null;
+        return {
+          ...device,
+          ring: standing.ring,
+          words: standingWords(standing, now),
+          seen,
+          wait: waitText(bootWait(facts, now)),
+          late: standing.state === 'late',
+          notPowered: facts.poweredAt === null && !seen,
+        };
+      })
+      .sort((a, b) => Number(a.seen !== null) - Number(b.seen !== null));
+  });
+
+  protected setSubnet(subnet: string): void {
+    this.editor.edit((plan) => ({ ...plan, network: { ...plan.network, subnet } }), 'network.subnet');
+  }
+
+  protected power(): void {
+    this.store.dispatch(
+      ProgressActions.poweredNoted({ deviceIds: this.toPower().map(({ device }) => device.id) }),
+    );
+  }
+
+  protected search(): void {
+    this.store.dispatch(BootActions.searchWanted());
+  }
+
+  protected leave(scanId: string): void {
+    this.store.dispatch(BootActions.searchLeft({ scanId }));
+  }
+
+  protected setRepeat(repeat: boolean): void {
+    this.store.dispatch(BootActions.repeatSet({ repeat }));
+  }
+}

@@ -1,0 +1,61 @@
+import { inject } from '@angular/core';
+import { Actions, createEffect, ofType } from '@ngrx/effects';
+import { concatLatestFrom } from '@ngrx/operators';
+import { Store } from '@ngrx/store';
+import { catchError, delay, EMPTY, exhaustMap, filter, map, mergeMap, of } from 'rxjs';
+import { Api } from '../api/api';
+import { asProblem } from '../api/api-problem';
+import { batchFeature } from '../state/batch.reducer';
+import { NoticeActions } from '../state/notice';
+import { ProgressActions } from '../state/progress.reducer';
+import { BootActions, bootFeature } from './boot.reducer';
+import { selectMissing } from './found';
+
+/** Pause between two searches of a repeated one. */
+const pauseMs = 5000;
+
+/** Looks only on the subnet that stands in the plan, where the person typed it. */
+export const search = createEffect(
+  (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
+    actions.pipe(
+      ofType(BootActions.searchWanted),
+      concatLatestFrom(() => store.select(batchFeature.selectBatchState)),
+      exhaustMap(([, { id, plan }]) =>
+        id === null || !plan
+          ? EMPTY
+          : api.startScan(id, plan.network.subnet, plan.network.port).pipe(
+              mergeMap((scan) => of(ProgressActions.scanCame({ scan }), BootActions.searchBegun())),
+              catchError((error: unknown) => of(BootActions.searchRefused({ problem: asProblem(error) }))),
+            ),
+      ),
+    ),
+  { functional: true },
+);
+
+/** Goes on looking while somebody is missing, if the person asked for it. */
+export const repeat = createEffect(
+  (actions = inject(Actions), store = inject(Store)) =>
+    actions.pipe(
+      ofType(ProgressActions.scanCame),
+      filter(({ scan }) => scan.state === 'done'),
+      delay(pauseMs),
+      concatLatestFrom(() => [store.select(bootFeature.selectRepeat), store.select(selectMissing)]),
+      filter(([, wanted, missing]) => wanted && missing.length > 0),
+      map(() => BootActions.searchWanted()),
+    ),
+  { functional: true },
+);
+
+export const leave = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(BootActions.searchLeft),
+      mergeMap(({ scanId }) =>
+        api.cancelScan(scanId).pipe(
+          mergeMap(() => EMPTY),
+          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
+        ),
+      ),
+    ),
+  { functional: true },
+);

@@ -1,0 +1,89 @@
+import { inject } from '@angular/core';
+import { Actions, createEffect, ofType } from '@ngrx/effects';
+import { concatLatestFrom } from '@ngrx/operators';
+import { Store } from '@ngrx/store';
+import {
+  catchError,
+  EMPTY,
+  exhaustMap,
+  filter,
+  map,
+  merge,
+  mergeMap,
+  of,
+  switchMap,
+  throttleTime,
+  type Observable,
+} from 'rxjs';
+import type { Round } from '@nest-mark/core/api';
+import { Api } from '../api/api';
+import { asProblem } from '../api/api-problem';
+import { ServerEvents } from '../api/server-events';
+import { BatchActions } from '../state/batch.actions';
+import { batchFeature } from '../state/batch.reducer';
+import { NoticeActions } from '../state/notice';
+import { ProgressActions } from '../state/progress.reducer';
+import { CardsActions } from './cards.reducer';
+
+/** What may change the proposal: cards in and out, the plan, the beginning and the end of a round. */
+export const loadProposal = createEffect(
+  (actions = inject(Actions), api = inject(Api), server = inject(ServerEvents), store = inject(Store)) =>
+    merge(
+      actions.pipe(
+        ofType(CardsActions.entered, BatchActions.saved, BatchActions.opened, CardsActions.roundBegun),
+      ),
+      server.events.pipe(filter(({ type }) => type === 'slots' || type === 'progress' || type === 'image')),
+      server.connected,
+    ).pipe(
+      throttleTime(200, undefined, { leading: true, trailing: true }),
+      concatLatestFrom(() => store.select(batchFeature.selectId)),
+      switchMap(([, id]) =>
+        id === null
+          ? EMPTY
+          : api.nextRound(id).pipe(
+              map((proposal) => CardsActions.proposalCame({ proposal })),
+              catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
+            ),
+      ),
+    ),
+  { functional: true },
+);
+
+const begun = (request: Observable<Round>) =>
+  request.pipe(
+    mergeMap((round) => of(ProgressActions.roundCame({ round }), CardsActions.roundBegun({ round }))),
+    catchError((error: unknown) => of(CardsActions.roundRefused({ problem: asProblem(error) }))),
+  );
+
+export const armRound = createEffect(
+  (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
+    actions.pipe(
+      ofType(CardsActions.roundConfirmed),
+      concatLatestFrom(() => store.select(batchFeature.selectId)),
+      exhaustMap(([{ request }, id]) => (id === null ? EMPTY : begun(api.armRound(id, request)))),
+    ),
+  { functional: true },
+);
+
+export const resumeRound = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(CardsActions.resumeConfirmed),
+      exhaustMap(({ roundId, confirm }) => begun(api.resumeRound(roundId, confirm))),
+    ),
+  { functional: true },
+);
+
+export const cancelRound = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(CardsActions.cancelWanted),
+      mergeMap(({ roundId }) =>
+        api.cancelRound(roundId).pipe(
+          mergeMap(() => EMPTY),
+          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
+        ),
+      ),
+    ),
+  { functional: true },
+);

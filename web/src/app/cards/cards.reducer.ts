@@ -1,0 +1,115 @@
+import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
+import type { ArmRound, Problem, Proposal, Round } from '@nest-mark/core/api';
+import { BatchActions } from '../state/batch.actions';
+import { ProgressActions } from '../state/progress.reducer';
+
+export const CardsActions = createActionGroup({
+  source: 'Cards',
+  events: {
+    Entered: emptyProps(),
+    'Proposal Came': props<{ proposal: Proposal }>(),
+    /** Null leaves the slot's card out. */
+    Assigned: props<{ slotId: string; deviceId: string | null }>(),
+    'Arming Asked': emptyProps(),
+    'Resuming Asked': props<{ roundId: string }>(),
+    'Arming Left': emptyProps(),
+    'Round Confirmed': props<{ request: ArmRound }>(),
+    'Resume Confirmed': props<{ roundId: string; confirm: string }>(),
+    'Round Begun': props<{ round: Round }>(),
+    'Round Refused': props<{ problem: Problem }>(),
+    'Cancel Wanted': props<{ roundId: string }>(),
+  },
+});
+
+/** A point of a slot's write rate. */
+export interface RateSample {
+  /** Seconds since the round began. */
+  at: number;
+  /** Megabytes (10^6) per second. */
+  rate: number;
+}
+
+export interface CardsState {
+  proposal: Proposal | null;
+  /** What the person chose instead of the proposal, by slot. */
+  chosen: Record<string, string | null>;
+  /** What the dialog is about: a new round, or one to be written again. */
+  arming: 'new' | { roundId: string } | null;
+  sending: boolean;
+  problem: Problem | null;
+  rates: { roundId: string; bySlot: Record<string, RateSample[]> } | null;
+}
+
+const initial: CardsState = {
+  proposal: null,
+  chosen: {},
+  arming: null,
+  sending: false,
+  problem: null,
+  rates: null,
+};
+
+/** Choices for slots whose card is no longer the one that was looked at are dropped. */
+function stillMeant(state: CardsState, proposal: Proposal): CardsState['chosen'] {
+  const serial = (from: Proposal | null, slotId: string): string | undefined =>
+    from?.cards.find((card) => card.slotId === slotId)?.medium?.identity.serial;
+  return Object.fromEntries(
+    Object.entries(state.chosen).filter(
+      ([slotId]) => serial(state.proposal, slotId) === serial(proposal, slotId),
+    ),
+  );
+}
+
+function withRates(state: CardsState, round: Round): CardsState {
+  if (round.state !== 'running') return state;
+  const known = state.rates?.roundId === round.id ? state.rates.bySlot : {};
+  const at = (Date.now() - round.startedAt) / 1000;
+  const bySlot = Object.fromEntries(
+    round.cards.map(({ slotId, rate }) => {
+      const before = known[slotId] ?? [];
+      return [slotId, rate > 0 ? [...before, { at, rate: rate / 1e6 }].slice(-600) : before];
+    }),
+  );
+  return { ...state, rates: { roundId: round.id, bySlot } };
+}
+
+export const cardsFeature = createFeature({
+  name: 'cards',
+  reducer: createReducer(
+    initial,
+    on(CardsActions.proposalCame, (state, { proposal }): CardsState => ({
+      ...state,
+      proposal,
+      chosen: stillMeant(state, proposal),
+    })),
+    on(CardsActions.assigned, (state, { slotId, deviceId }): CardsState => ({
+      ...state,
+      chosen: { ...state.chosen, [slotId]: deviceId },
+    })),
+    on(CardsActions.armingAsked, (state): CardsState => ({ ...state, arming: 'new', problem: null })),
+    on(CardsActions.resumingAsked, (state, { roundId }): CardsState => ({
+      ...state,
+      arming: { roundId },
+      problem: null,
+    })),
+    on(CardsActions.armingLeft, (state): CardsState => ({ ...state, arming: null, problem: null })),
+    on(CardsActions.roundConfirmed, CardsActions.resumeConfirmed, (state): CardsState => ({
+      ...state,
+      sending: true,
+      problem: null,
+    })),
+    on(CardsActions.roundBegun, (state): CardsState => ({
+      ...state,
+      sending: false,
+      arming: null,
+      chosen: {},
+    })),
+    on(CardsActions.roundRefused, (state, { problem }): CardsState => ({
+      ...state,
+      sending: false,
+      problem,
+    })),
+    on(ProgressActions.roundCame, (state, { round }): CardsState => withRates(state, round)),
+    on(BatchActions.opened, (): CardsState => initial),
+  ),
+});

@@ -1,0 +1,106 @@
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Store } from '@ngrx/store';
+import { deviceStanding } from '@nest-mark/core';
+import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
+import { batchFeature } from '../state/batch.reducer';
+import { Clock } from '../state/clock';
+import { ProgressActions } from '../state/progress.reducer';
+import { selectDeviceViews, selectSelectedDevices } from '../state/selectors';
+import { Ring } from '../tray/ring';
+import { HandOverActions, handOverFeature, type HandOverFile } from './hand-over.reducer';
+
+/** The batch's name as it can stand in a file name. */
+const slug = (name: string): string =>
+  name
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-|-$/g, '') || 'batch';
+
+/** Files for other tools, and who has been handed over. */
+@Component({
+  selector: 'nm-hand-over-page',
+  imports: [Button, FormsModule, InputText, Ring],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './hand-over-page.html',
+  styleUrl: './hand-over-page.css',
+})
+export class HandOverPage {
+  private readonly store = inject(Store);
+  private readonly clock = inject(Clock);
+  private readonly views = this.store.selectSignal(selectDeviceViews);
+  private readonly selected = this.store.selectSignal(selectSelectedDevices);
+  private readonly batchId = this.store.selectSignal(batchFeature.selectId);
+  private readonly plan = this.store.selectSignal(batchFeature.selectPlan);
+  protected readonly shown = this.store.selectSignal(handOverFeature.selectShown);
+  protected readonly problem = this.store.selectSignal(handOverFeature.selectProblem);
+  private readonly typedPath = signal<string | null>(null);
+
+  protected readonly name = computed(() => slug(this.plan()?.name ?? ''));
+  protected readonly path = computed(() => this.typedPath() ?? `~/.ssh/known_hosts.${this.name()}`);
+  protected readonly proved = computed(() =>
+    this.views().filter(({ facts }) => facts.seen?.standing === 'proved'),
+  );
+  protected readonly example = computed(
+    () => this.proved()[0]?.device.hostName ?? this.views()[0]?.device.hostName ?? 'name',
+  );
+  protected readonly files = computed(() => {
+    const base = `/api/batches/${this.batchId() ?? ''}/hand-over`;
+    const query = `?${new URLSearchParams({ knownHosts: this.path() }).toString()}`;
+    return [
+      {
+        file: 'known_hosts' as const,
+        title: 'Known hosts',
+        saved: `known_hosts.${this.name()}`,
+        link: `${base}/known_hosts`,
+        use: 'Every device’s host key, so that the first login asks nothing and a stranger is refused.',
+      },
+      {
+        file: 'ssh_config' as const,
+        title: 'SSH client configuration',
+        saved: `ssh_config.${this.name()}`,
+        link: `${base}/ssh_config${query}`,
+        use: 'One block for each device: log in by its name.',
+      },
+      {
+        file: 'batch.csv' as const,
+        title: 'The batch as a table',
+        saved: `${this.name()}.csv`,
+        link: `${base}/batch.csv`,
+        use: 'Nest, mark, name, address, key: for the record or a spreadsheet.',
+      },
+    ];
+  });
+  protected readonly ready = computed(() => {
+    const chosen = this.selected().filter(({ facts }) => facts.seen?.standing === 'proved');
+    const all = chosen.length > 0 ? chosen : this.proved();
+    return all.filter(({ facts }) => facts.handedOverAt === null);
+  });
+  protected readonly rows = computed(() =>
+    this.views().map(({ device, facts, progress }) => {
+      const { ring, state } = deviceStanding(facts, this.clock.now());
+      return {
+        ...device,
+        ring,
+        state,
+        address: progress?.seen?.standing === 'proved' ? progress.seen.address : '',
+        print: progress?.fingerprint ?? '',
+      };
+    }),
+  );
+
+  protected setPath(path: string): void {
+    this.typedPath.set(path);
+  }
+
+  protected look(file: HandOverFile): void {
+    this.store.dispatch(HandOverActions.lookWanted({ file }));
+  }
+
+  protected handOver(): void {
+    this.store.dispatch(
+      ProgressActions.handOverNoted({ deviceIds: this.ready().map(({ device }) => device.id) }),
+    );
+  }
+}

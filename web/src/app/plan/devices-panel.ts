@@ -1,0 +1,73 @@
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Store } from '@ngrx/store';
+import { deviceStanding, type Device } from '@nest-mark/core';
+import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
+import { TableModule } from 'primeng/table';
+import { Clock } from '../state/clock';
+import { SelectionActions, selectionFeature } from '../state/selection';
+import { selectDeviceViews, selectFindings } from '../state/selectors';
+import { Ring } from '../tray/ring';
+import { AddDevices } from './add-devices';
+import { PlanEditor } from './plan-editor';
+
+/** Height of a row; the table draws only the rows in view. */
+const rowHeight = 52;
+const rowsShown = 6;
+
+@Component({
+  selector: 'nm-devices-panel',
+  imports: [AddDevices, Button, FormsModule, InputText, Ring, TableModule],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './devices-panel.html',
+  styleUrl: './devices-panel.css',
+})
+export class DevicesPanel {
+  private readonly store = inject(Store);
+  private readonly clock = inject(Clock);
+  private readonly editor = inject(PlanEditor);
+  private readonly views = this.store.selectSignal(selectDeviceViews);
+  private readonly findings = this.store.selectSignal(selectFindings);
+  private readonly selected = this.store.selectSignal(selectionFeature.selectIds);
+  protected readonly rowHeight = rowHeight;
+  protected readonly height = computed(
+    () => `${String(Math.min(this.views().length, rowsShown) * rowHeight + 40)}px`,
+  );
+  protected readonly chosen = computed(() => new Set(this.selected()));
+
+  protected readonly rows = computed(() => {
+    const now = this.clock.now();
+    const wrong = new Map<string, string[]>();
+    for (const finding of this.findings())
+      if (finding.deviceId !== undefined)
+        wrong.set(finding.deviceId, [...(wrong.get(finding.deviceId) ?? []), finding.message]);
+    return this.views().map(({ device, facts }) => ({
+      ...device,
+      ring: deviceStanding(facts, now).ring,
+      wrong: wrong.get(device.id)?.join(' ') ?? '',
+    }));
+  });
+
+  protected readonly byId = (_index: number, row: Device): string => row.id;
+
+  protected change(id: string, change: Partial<Device>, field: string): void {
+    this.editor.edit(
+      (plan) => ({
+        ...plan,
+        devices: plan.devices.map((device) => (device.id === id ? { ...device, ...change } : device)),
+      }),
+      `${field}-${id}`,
+    );
+  }
+
+  protected toggle(id: string): void {
+    this.store.dispatch(SelectionActions.toggled({ id }));
+  }
+
+  protected removeSelected(): void {
+    const gone = this.chosen();
+    this.editor.edit((plan) => ({ ...plan, devices: plan.devices.filter(({ id }) => !gone.has(id)) }));
+    this.store.dispatch(SelectionActions.cleared());
+  }
+}

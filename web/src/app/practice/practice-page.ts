@@ -1,0 +1,111 @@
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Store } from '@ngrx/store';
+import { bothSizes, type PracticeAction, type PracticeView } from '@nest-mark/core';
+import { Button } from 'primeng/button';
+import { Checkbox } from 'primeng/checkbox';
+import { InputText } from 'primeng/inputtext';
+import { Select } from 'primeng/select';
+import { PracticeActions, practiceFeature } from './practice.reducer';
+
+type Phase = PracticeView['boards'][number]['phase'];
+const phaseWords: Record<Phase, string> = {
+  off: 'off',
+  starting: 'starting',
+  offline: 'on, not on the network',
+  online: 'on the network',
+};
+
+/** What hands would do: cards in and out, power, the air. Everything here is a stand-in on this machine. */
+@Component({
+  selector: 'nm-practice-page',
+  imports: [Button, Checkbox, FormsModule, InputText, Select],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './practice-page.html',
+  styleUrl: './practice-page.css',
+})
+export class PracticePage {
+  private readonly store = inject(Store);
+  protected readonly view = this.store.selectSignal(practiceFeature.selectView);
+  protected readonly problem = this.store.selectSignal(practiceFeature.selectProblem);
+
+  protected readonly slots = computed(() => {
+    const view = this.view();
+    return (view?.slots ?? []).map((slot) => ({
+      ...slot,
+      card: view?.cards.find(({ id }) => id === slot.cardId) ?? null,
+    }));
+  });
+  protected readonly drawer = computed(() =>
+    (this.view()?.cards ?? [])
+      .filter(({ place }) => place === null)
+      .map((card) => ({
+        ...card,
+        text: `${card.title}, ${bothSizes(card.size)}${card.label ? ` · ${card.label}` : ''}`,
+      })),
+  );
+  protected readonly boards = computed(() => {
+    const view = this.view();
+    return (view?.boards ?? []).map((board) => ({
+      ...board,
+      card: view?.cards.find(({ id }) => id === board.cardId) ?? null,
+      word: phaseWords[board.phase],
+    }));
+  });
+  /** Every card with its faults, for the table. */
+  protected readonly cards = computed(() =>
+    (this.view()?.cards ?? []).map((card) => ({
+      ...card,
+      text: bothSizes(card.size),
+      fault: card.faults.wrongByteAt !== null ? 'wrong' : card.faults.diesAtByte !== null ? 'dies' : 'none',
+    })),
+  );
+  protected readonly faultKinds = [
+    { id: 'none', label: 'works' },
+    { id: 'wrong', label: 'gives back a wrong byte' },
+    { id: 'dies', label: 'dies half way' },
+  ];
+  protected readonly nestTyped = signal('A1');
+  protected readonly cardPicked = signal<string | null>(null);
+
+  constructor() {
+    this.store.dispatch(PracticeActions.entered());
+  }
+
+  protected act(action: PracticeAction): void {
+    this.store.dispatch(PracticeActions.done({ action }));
+  }
+
+  protected pick(slotId: string, cardId: string): void {
+    this.act({ do: 'insert', cardId, slotId });
+  }
+
+  protected setFault(cardId: string, kind: string): void {
+    // Places within the practice image, whose boot partition begins at 1 MiB and whose root at 49 MiB.
+    const faults = {
+      wrongByteAt: kind === 'wrong' ? 50_000_003 : null,
+      diesAtByte: kind === 'dies' ? 60_000_000 : null,
+    };
+    this.act({ do: 'cardFaults', cardId, faults });
+  }
+
+  protected setAir(
+    change: Partial<{ on: boolean; ssid: string; passphrase: string; country: string }>,
+  ): void {
+    const air = this.view()?.air;
+    if (!air) return;
+    const { on, ssid, passphrase, country } = air;
+    this.act({ do: 'air', air: { on, ssid, passphrase, country, ...change } });
+  }
+
+  protected setPace(change: Partial<{ bootSeconds: number; slotRate: number }>): void {
+    const view = this.view();
+    if (!view) return;
+    this.act({ do: 'pace', bootSeconds: view.bootSeconds, slotRate: view.slotRate, ...change });
+  }
+
+  protected seatPicked(): void {
+    const cardId = this.cardPicked();
+    if (cardId !== null) this.act({ do: 'seatCard', cardId, nest: this.nestTyped().trim().toUpperCase() });
+  }
+}

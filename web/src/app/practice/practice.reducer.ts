@@ -1,0 +1,22 @@
+import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
+import type { PracticeAction, PracticeView, Problem } from '@nest-mark/core/api';
+
+export const PracticeActions = createActionGroup({
+  source: 'Practice bench',
+  events: {
+    Entered: emptyProps(),
+    'View Came': props<{ view: PracticeView }>(),
+    Done: props<{ action: PracticeAction }>(),
+    Failed: props<{ problem: Problem }>(),
+  },
+});
+
+export const practiceFeature = createFeature({
+  name: 'practice',
+  reducer: createReducer<{ view: PracticeView | null; problem: Problem | null }>(
+    { view: null, problem: null },
+    on(PracticeActions.viewCame, (state, { view }) => ({ ...state, view })),
+    on(PracticeActions.done, (state) => ({ ...state, problem: null })),
+    on(PracticeActions.failed, (state, { problem }) => ({ ...state, problem })),
+  ),
+});

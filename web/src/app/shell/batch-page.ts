@@ -1,0 +1,112 @@
+import { ChangeDetectionStrategy, Component, effect, inject, input } from '@angular/core';
+import { RouterLink, RouterOutlet } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { BatchActions } from '../state/batch.actions';
+import { batchFeature } from '../state/batch.reducer';
+import { Tray } from '../tray/tray';
+import { FindingsColumn } from './findings-column';
+import { Rail } from './rail';
+
+/** Rail, tray, the stage's work, findings: the frame of every page of a batch. */
+@Component({
+  selector: 'nm-batch-page',
+  imports: [FindingsColumn, Rail, RouterLink, RouterOutlet, Tray],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    @if (plan()) {
+      <nm-rail />
+      <div class="middle">
+        @if (save() === 'conflict' || save() === 'failed') {
+          <div class="notice hand row" role="alert">
+            <span class="grow">{{ problem()?.detail }}</span>
+            @if (save() === 'conflict') {
+              <button type="button" (click)="theirs()">Show theirs, drop mine</button>
+              <button type="button" (click)="mine()">Keep mine, replace theirs</button>
+            } @else {
+              <button type="button" (click)="again()">Save again</button>
+            }
+          </div>
+        }
+        <nm-tray />
+        <main tabindex="-1"><router-outlet /></main>
+      </div>
+      <nm-findings-column />
+    } @else if (problem()) {
+      <main class="sheet lost">
+        <h1>This batch cannot be opened</h1>
+        <p>{{ problem()?.detail }}</p>
+        <a routerLink="/">To the first batch</a>
+      </main>
+    } @else {
+      <main class="lost" aria-busy="true"><p>Opening the batch…</p></main>
+    }
+  `,
+  styles: `
+    :host {
+      display: grid;
+      grid-template-columns: 168px minmax(0, 1fr) 272px;
+      flex: 1;
+      min-height: 0;
+    }
+    .middle {
+      display: flex;
+      flex-direction: column;
+      min-height: 0;
+      min-width: 0;
+    }
+    main {
+      flex: 1;
+      overflow: auto;
+      padding: 1rem;
+      min-height: 0;
+    }
+    main:focus {
+      outline: none;
+    }
+    .lost {
+      grid-column: 1 / -1;
+      margin: 10vh auto;
+      max-width: 34rem;
+      flex: none;
+      height: max-content;
+      padding: 2rem;
+    }
+    .notice button {
+      min-height: 40px;
+      padding: 0 0.75rem;
+      background: var(--sheet);
+      color: var(--ink);
+      border: 1px solid var(--line-strong);
+      border-radius: 4px;
+      cursor: pointer;
+    }
+    @media (max-width: 1100px) {
+      :host {
+        grid-template-columns: 124px minmax(0, 1fr) 224px;
+      }
+    }
+  `,
+})
+export class BatchPage {
+  private readonly store = inject(Store);
+  readonly batchId = input.required<string>();
+  protected readonly plan = this.store.selectSignal(batchFeature.selectPlan);
+  protected readonly save = this.store.selectSignal(batchFeature.selectSave);
+  protected readonly problem = this.store.selectSignal(batchFeature.selectProblem);
+
+  constructor() {
+    effect(() => this.store.dispatch(BatchActions.opened({ id: this.batchId() })));
+  }
+
+  protected theirs(): void {
+    this.store.dispatch(BatchActions.theirsTaken());
+  }
+
+  protected mine(): void {
+    this.store.dispatch(BatchActions.mineKept());
+  }
+
+  protected again(): void {
+    this.store.dispatch(BatchActions.saveDue());
+  }
+}

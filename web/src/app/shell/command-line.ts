@@ -1,0 +1,101 @@
+import { ChangeDetectionStrategy, Component, computed, inject, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Router } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { Dialog } from 'primeng/dialog';
+import { InputText } from 'primeng/inputtext';
+import { BatchActions } from '../state/batch.actions';
+import { batchFeature } from '../state/batch.reducer';
+import { SelectionActions } from '../state/selection';
+import { selectDeviceViews } from '../state/selectors';
+import { Theme } from '../theme/theme';
+import { matching, type Command } from './commands';
+
+const pages: readonly [string, string][] = [
+  ['plan', 'Plan'],
+  ['cards', 'Cards'],
+  ['boot', 'Boot & find'],
+  ['hand-over', 'Hand over'],
+  ['images', 'Images'],
+  ['log', 'Log'],
+  ['practice', 'Practice bench'],
+];
+
+/** One line that finds devices by name, mark or nest, and does what the pages do. */
+@Component({
+  selector: 'nm-command-line',
+  imports: [Dialog, FormsModule, InputText],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './command-line.html',
+  styleUrl: './command-line.css',
+})
+export class CommandLine {
+  private readonly store = inject(Store);
+  private readonly router = inject(Router);
+  private readonly theme = inject(Theme);
+  private readonly views = this.store.selectSignal(selectDeviceViews);
+  private readonly batchId = this.store.selectSignal(batchFeature.selectId);
+  private readonly batches = this.store.selectSignal(batchFeature.selectList);
+  readonly closed = output();
+  protected readonly text = signal('');
+  protected readonly at = signal(0);
+
+  private readonly commands = computed((): Command[] => {
+    const id = this.batchId();
+    const open = (path: string): void => void this.router.navigate(['/batch', id, path]);
+    return [
+      ...this.views().map(({ device }): Command => ({
+        kind: 'device',
+        title: device.hostName || 'no name yet',
+        more: `${device.mark} · ${device.nest}`,
+        run: () => this.store.dispatch(SelectionActions.set({ ids: [device.id] })),
+      })),
+      ...(id === null
+        ? []
+        : pages.map(([path, title]): Command => ({ kind: 'page', title, more: '', run: () => open(path) }))),
+      ...(this.batches() ?? []).map((batch): Command => ({
+        kind: 'batch',
+        title: batch.name,
+        more: `${String(batch.devices)} devices`,
+        run: () => void this.router.navigate(['/batch', batch.id, 'plan']),
+      })),
+      {
+        kind: 'action',
+        title: 'Undo the last edit',
+        more: '',
+        run: () => this.store.dispatch(BatchActions.undone()),
+      },
+      { kind: 'action', title: 'Redo', more: '', run: () => this.store.dispatch(BatchActions.redone()) },
+      {
+        kind: 'action',
+        title: 'Select all devices',
+        more: '',
+        run: () =>
+          this.store.dispatch(SelectionActions.set({ ids: this.views().map(({ device }) => device.id) })),
+      },
+      {
+        kind: 'action',
+        title: 'Switch between light and dark bench',
+        more: '',
+        run: () => this.theme.toggle(),
+      },
+    ];
+  });
+  protected readonly hits = computed(() => matching(this.commands(), this.text()));
+
+  protected type(text: string): void {
+    this.text.set(text);
+    this.at.set(0);
+  }
+
+  protected move(by: number): void {
+    const count = this.hits().length;
+    if (count > 0) this.at.update((at) => (at + by + count) % count);
+  }
+
+  protected run(command: Command | undefined): void {
+    if (!command) return;
+    this.closed.emit();
+    command.run();
+  }
+}

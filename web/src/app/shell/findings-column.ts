@@ -1,0 +1,71 @@
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { ActivatedRoute, Router } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { quickFix, type Finding, type Plan, type Severity } from '@nest-mark/core';
+import { BatchActions } from '../state/batch.actions';
+import { batchFeature } from '../state/batch.reducer';
+import { selectionFeature } from '../state/selection';
+import { selectFindings } from '../state/selectors';
+import { focusField } from '../ui/focus-field';
+
+const order: readonly Severity[] = ['stops', 'warns', 'note'];
+/** More than this many of one rule are folded into a count. */
+const shownPerRule = 6;
+
+interface Item {
+  finding: Finding;
+  fix: { label: string; plan: Plan } | null;
+}
+
+/** What the checks say about the plan, or about the selected devices first. */
+@Component({
+  selector: 'nm-findings-column',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './findings-column.html',
+  styleUrl: './findings-column.css',
+})
+export class FindingsColumn {
+  private readonly store = inject(Store);
+  private readonly router = inject(Router);
+  private readonly route = inject(ActivatedRoute);
+  private readonly findings = this.store.selectSignal(selectFindings);
+  private readonly plan = this.store.selectSignal(batchFeature.selectPlan);
+  private readonly selected = this.store.selectSignal(selectionFeature.selectIds);
+
+  protected readonly items = computed((): Item[] => {
+    const plan = this.plan();
+    if (!plan) return [];
+    const chosen = new Set(this.selected());
+    const rank = (finding: Finding): number =>
+      order.indexOf(finding.severity) * 2 +
+      (finding.deviceId !== undefined && chosen.has(finding.deviceId) ? 0 : 1);
+    const perRule = new Map<string, number>();
+    return [...this.findings()]
+      .sort((a, b) => rank(a) - rank(b))
+      .filter(({ rule }) => {
+        const count = (perRule.get(rule) ?? 0) + 1;
+        perRule.set(rule, count);
+        return count <= shownPerRule;
+      })
+      .map((finding) => ({ finding, fix: quickFix(plan, finding) }));
+  });
+  protected readonly hidden = computed(() => this.findings().length - this.items().length);
+  protected readonly counts = computed(() =>
+    order
+      .map((severity) => ({
+        severity,
+        count: this.findings().filter((finding) => finding.severity === severity).length,
+      }))
+      .filter(({ count }) => count > 0),
+  );
+
+  protected go(finding: Finding): void {
+    void this.router
+      .navigate(['plan'], { relativeTo: this.route })
+      .then(() => focusField(finding.place, finding.deviceId));
+  }
+
+  protected mend(plan: Plan): void {
+    this.store.dispatch(BatchActions.edited({ plan, field: '' }));
+  }
+}

@@ -1,0 +1,74 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Router } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
+import { BatchActions } from '../state/batch.actions';
+import { batchFeature } from '../state/batch.reducer';
+
+/** Opens the first batch; where there is none, says what to do first. */
+@Component({
+  selector: 'nm-home',
+  imports: [Button, FormsModule, InputText],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    @if (empty()) {
+      <main class="sheet">
+        <h1>Nothing on the bench yet</h1>
+        <p>
+          A batch is a set of boards that you prepare together: one plan, one tray, a card and a label for
+          each.
+        </p>
+        <form class="field" (ngSubmit)="make()">
+          <label for="first-batch">What are these devices called together?</label>
+          <input
+            pInputText
+            id="first-batch"
+            name="name"
+            maxlength="80"
+            autocomplete="off"
+            [ngModel]="name()"
+            (ngModelChange)="name.set($event)"
+          />
+          <p-button type="submit" label="Make the first batch" [disabled]="name().trim() === ''" />
+        </form>
+      </main>
+    } @else {
+      <main class="sheet" aria-busy="true"><p>Looking for your batches…</p></main>
+    }
+  `,
+  styles: `
+    main {
+      max-width: 34rem;
+      margin: 10vh auto;
+      display: flex;
+      flex-direction: column;
+      gap: 1rem;
+      padding: 2rem;
+    }
+    form {
+      gap: 0.75rem;
+    }
+  `,
+})
+export class Home {
+  private readonly store = inject(Store);
+  private readonly router = inject(Router);
+  private readonly list = this.store.selectSignal(batchFeature.selectList);
+  protected readonly empty = computed(() => this.list()?.length === 0);
+  protected readonly name = signal('');
+
+  constructor() {
+    this.store.dispatch(BatchActions.listAsked());
+    effect(() => {
+      const first = this.list()?.[0];
+      if (first) void this.router.navigate(['/batch', first.id, 'plan'], { replaceUrl: true });
+    });
+  }
+
+  protected make(): void {
+    const name = this.name().trim();
+    if (name !== '') this.store.dispatch(BatchActions.newWanted({ name }));
+  }
+}

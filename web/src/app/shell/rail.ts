@@ -1,0 +1,107 @@
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { RouterLink, RouterLinkActive } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { deviceStanding, stageCounts, type Stage } from '@nest-mark/core';
+import { Clock } from '../state/clock';
+import { selectDeviceViews } from '../state/selectors';
+
+const stageLinks: readonly { stage: Stage; path: string; title: string }[] = [
+  { stage: 'plan', path: 'plan', title: 'Plan' },
+  { stage: 'cards', path: 'cards', title: 'Cards' },
+  { stage: 'boot', path: 'boot', title: 'Boot & find' },
+  { stage: 'handOver', path: 'hand-over', title: 'Hand over' },
+];
+
+const shelves = [
+  { path: 'images', title: 'Images' },
+  { path: 'log', title: 'Log' },
+  { path: 'practice', title: 'Practice bench' },
+] as const;
+
+/** The stages in working order with what waits there, and the shelves. */
+@Component({
+  selector: 'nm-rail',
+  imports: [RouterLink, RouterLinkActive],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `
+    <nav aria-label="Stages and shelves">
+      @for (entry of entries(); track entry.path) {
+        <a [routerLink]="entry.path" routerLinkActive="here" ariaCurrentWhenActive="page">
+          <span class="title">{{ entry.title }}</span>
+          <span class="counts small">
+            <span>{{ entry.waiting }} {{ entry.waiting === 1 ? 'waits' : 'wait' }}</span>
+            @if (entry.hand > 0) {
+              <strong class="clay">{{ entry.hand }} your turn</strong>
+            }
+          </span>
+        </a>
+      }
+      <hr />
+      @for (shelf of shelves; track shelf.path) {
+        <a class="shelf" [routerLink]="shelf.path" routerLinkActive="here" ariaCurrentWhenActive="page">{{
+          shelf.title
+        }}</a>
+      }
+    </nav>
+  `,
+  styles: `
+    :host {
+      border-right: 1px solid var(--line-strong);
+      overflow: auto;
+      background: var(--paper);
+    }
+    nav {
+      display: flex;
+      flex-direction: column;
+      padding: 0.5rem 0;
+    }
+    a {
+      display: flex;
+      flex-direction: column;
+      gap: 0.125rem;
+      padding: 0.75rem 0.75rem 0.75rem 1rem;
+      border-left: 6px solid transparent;
+      color: var(--ink);
+      text-decoration: none;
+    }
+    a:hover {
+      background: var(--sunk);
+    }
+    a.here {
+      border-left-color: var(--ink);
+      background: var(--sheet);
+    }
+    .title {
+      font-weight: 650;
+      font-size: 1.0625rem;
+    }
+    .counts {
+      display: flex;
+      flex-direction: column;
+      color: var(--ink-soft);
+      line-height: 1.25;
+      min-height: 2.5em;
+    }
+    .shelf {
+      min-height: 44px;
+      justify-content: center;
+      padding-block: 0.5rem;
+    }
+    hr {
+      width: calc(100% - 2rem);
+      border: 0;
+      border-top: 1px solid var(--line);
+      margin: 0.5rem 1rem;
+    }
+  `,
+})
+export class Rail {
+  private readonly views = inject(Store).selectSignal(selectDeviceViews);
+  private readonly clock = inject(Clock);
+  protected readonly shelves = shelves;
+  protected readonly entries = computed(() => {
+    const now = this.clock.now();
+    const counts = stageCounts(this.views().map((view) => deviceStanding(view.facts, now)));
+    return stageLinks.map((link) => ({ ...link, ...counts[link.stage] }));
+  });
+}

@@ -1,0 +1,141 @@
+import { inject } from '@angular/core';
+import { Router } from '@angular/router';
+import { Actions, createEffect, ofType } from '@ngrx/effects';
+import { concatLatestFrom } from '@ngrx/operators';
+import { Store } from '@ngrx/store';
+import {
+  catchError,
+  concatMap,
+  debounceTime,
+  EMPTY,
+  filter,
+  from,
+  map,
+  merge,
+  of,
+  switchMap,
+  take,
+  tap,
+} from 'rxjs';
+import { emptyPlan } from '@nest-mark/core';
+import { Api } from '../api/api';
+import { asProblem } from '../api/api-problem';
+import { ServerEvents } from '../api/server-events';
+import { BatchActions } from './batch.actions';
+import { batchFeature } from './batch.reducer';
+import { NoticeActions } from './notice';
+
+/** Pause in typing after which a plan is saved. */
+const saveAfterMs = 500;
+
+export const loadList = createEffect(
+  (actions = inject(Actions), api = inject(Api), server = inject(ServerEvents)) =>
+    merge(
+      actions.pipe(ofType(BatchActions.listAsked, BatchActions.made, BatchActions.saved)),
+      server.events.pipe(filter((event) => event.type === 'batches')),
+      server.connected,
+    ).pipe(
+      switchMap(() =>
+        api.batches().pipe(
+          map((list) => BatchActions.listCame({ list })),
+          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
+export const open = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(BatchActions.opened),
+      switchMap(({ id }) =>
+        api.batch(id).pipe(
+          map((batch) => BatchActions.came({ batch })),
+          catchError((error: unknown) => of(BatchActions.notOpened({ problem: asProblem(error) }))),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
+export const saveSoon = createEffect(
+  (actions = inject(Actions)) =>
+    actions.pipe(
+      ofType(BatchActions.edited, BatchActions.secretTyped, BatchActions.undone, BatchActions.redone),
+      debounceTime(saveAfterMs),
+      map(() => BatchActions.saveDue()),
+    ),
+  { functional: true },
+);
+
+/** One save after the other: a second one under way would fight with the first about the version. */
+export const save = createEffect(
+  (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
+    actions.pipe(
+      ofType(BatchActions.saveDue, BatchActions.rebased),
+      concatMap(() =>
+        store.select(batchFeature.selectBatchState).pipe(
+          take(1),
+          switchMap(({ stored, plan, typed, save: standing }) => {
+            if (!stored || !plan || standing === 'conflict' || standing === 'saved') return EMPTY;
+            const request = api.saveBatch(stored.id, stored.version, { plan, secrets: typed }).pipe(
+              map((batch) => BatchActions.saved({ batch, plan, secrets: typed })),
+              catchError((error: unknown) => of(BatchActions.saveFailed({ problem: asProblem(error) }))),
+            );
+            return merge(of(BatchActions.saveBegun()), request);
+          }),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
+/** After a conflict: reads the version that somebody else saved, to show it or to save over it. */
+export const settleConflict = createEffect(
+  (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
+    actions.pipe(
+      ofType(BatchActions.theirsTaken, BatchActions.mineKept),
+      concatLatestFrom(() => store.select(batchFeature.selectId)),
+      switchMap(([{ type }, id]) =>
+        id === null
+          ? EMPTY
+          : api.batch(id).pipe(
+              map((batch) =>
+                type === BatchActions.mineKept.type
+                  ? BatchActions.rebased({ batch })
+                  : BatchActions.came({ batch }),
+              ),
+              catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
+            ),
+      ),
+    ),
+  { functional: true },
+);
+
+export const make = createEffect(
+  (actions = inject(Actions), api = inject(Api), router = inject(Router)) =>
+    actions.pipe(
+      ofType(BatchActions.newWanted),
+      switchMap(({ name }) =>
+        api.createBatch({ plan: emptyPlan(name), secrets: {} }).pipe(
+          switchMap((batch) =>
+            from(router.navigate(['/batch', batch.id, 'plan'])).pipe(map(() => BatchActions.made({ batch }))),
+          ),
+          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
+/** Asks before a page with unsaved work is left. */
+export const guardUnload = createEffect(
+  (store = inject(Store)) =>
+    store.select(batchFeature.selectSave).pipe(
+      tap((state) => {
+        window.onbeforeunload = state === 'saved' ? null : (event) => event.preventDefault();
+      }),
+    ),
+  { functional: true, dispatch: false },
+);

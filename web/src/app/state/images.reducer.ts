@@ -1,0 +1,41 @@
+import { createActionGroup, createFeature, createReducer, on, props } from '@ngrx/store';
+import type { Image, Problem } from '@nest-mark/core/api';
+
+export const ImagesActions = createActionGroup({
+  source: 'Images',
+  events: {
+    'List Came': props<{ list: Image[] }>(),
+    'One Came': props<{ image: Image }>(),
+    'Add Wanted': props<{ path: string; title: string; sha256: string }>(),
+    'Add Failed': props<{ problem: Problem }>(),
+    'Removal Wanted': props<{ id: string }>(),
+    Removed: props<{ id: string }>(),
+  },
+});
+
+export interface ImagesState {
+  list: Image[] | null;
+  adding: boolean;
+  problem: Problem | null;
+}
+
+export const imagesFeature = createFeature({
+  name: 'images',
+  reducer: createReducer<ImagesState>(
+    { list: null, adding: false, problem: null },
+    on(ImagesActions.listCame, (state, { list }) => ({ ...state, list })),
+    on(ImagesActions.addWanted, (state) => ({ ...state, adding: true, problem: null })),
+    on(ImagesActions.addFailed, (state, { problem }) => ({ ...state, adding: false, problem })),
+    on(ImagesActions.oneCame, (state, { image }) => {
+      const known = (state.list ?? []).some(({ id }) => id === image.id);
+      const list = known
+        ? (state.list ?? []).map((other) => (other.id === image.id ? image : other))
+        : [...(state.list ?? []), image];
+      return { list, adding: false, problem: null };
+    }),
+    on(ImagesActions.removed, (state, { id }) => ({
+      ...state,
+      list: (state.list ?? []).filter((image) => image.id !== id),
+    })),
+  ),
+});

@@ -1,0 +1,52 @@
+import { createActionGroup, createFeature, createReducer, on, props } from '@ngrx/store';
+import type { BatchProgress, Round, Scan } from '@nest-mark/core/api';
+import { BatchActions } from './batch.actions';
+
+/** How far the devices of the open batch are. */
+export const ProgressActions = createActionGroup({
+  source: 'Progress',
+  events: {
+    Came: props<{ progress: BatchProgress }>(),
+    'Round Came': props<{ round: Round }>(),
+    'Scan Came': props<{ scan: Scan }>(),
+    'Powered Noted': props<{ deviceIds: string[] }>(),
+    'Hand Over Noted': props<{ deviceIds: string[] }>(),
+  },
+});
+
+export interface ProgressState {
+  progress: BatchProgress | null;
+}
+
+const withRound = (progress: BatchProgress, round: Round): BatchProgress => {
+  const rounds = [round, ...progress.rounds.filter(({ id }) => id !== round.id)].sort(
+    (a, b) => b.number - a.number,
+  );
+  const devices = progress.devices.map((device) => {
+    // The newest round that holds the device tells how its card stands.
+    const newest = rounds.find(({ cards }) => cards.some(({ deviceId }) => deviceId === device.deviceId));
+    const card =
+      newest?.id === round.id ? round.cards.find(({ deviceId }) => deviceId === device.deviceId) : undefined;
+    if (!card) return device;
+    const { state, share, at, message } = card;
+    return { ...device, card: { state, share, at, message } };
+  });
+  return { ...progress, rounds, devices };
+};
+
+export const progressFeature = createFeature({
+  name: 'progress',
+  reducer: createReducer<ProgressState>(
+    { progress: null },
+    on(ProgressActions.came, (_state, { progress }) => ({ progress })),
+    on(ProgressActions.roundCame, ({ progress }, { round }) => ({
+      progress: progress?.batchId === round.batchId ? withRound(progress, round) : progress,
+    })),
+    on(ProgressActions.scanCame, ({ progress }, { scan }) => ({
+      progress: progress?.batchId === scan.batchId ? { ...progress, scan } : progress,
+    })),
+    on(BatchActions.opened, ({ progress }, { id }) => ({
+      progress: progress?.batchId === id ? progress : null,
+    })),
+  ),
+});
