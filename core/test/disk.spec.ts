@@ -10,7 +10,7 @@ import {
   Overlay,
   readMbr,
   touches,
-  type DiskError,
+  DiskError,
   type Patch,
 } from '../src/disk';
 import { utf8 } from '../src/bytes';
@@ -19,7 +19,7 @@ import { attempt, inScratch, run, runBytes } from './helpers/reference';
 const code = async (work: Promise<unknown>): Promise<string> =>
   work.then(
     () => 'no error',
-    (error: DiskError) => error.code,
+    (error: unknown) => (error instanceof DiskError ? error.code : String(error)),
   );
 
 /** A volume made by mkfs.fat, read into memory. */

@@ -1,4 +1,4 @@
-import { deviceStanding, type DeviceFacts } from '../src/batch/state';
+import { bootWait, deviceStanding, stageCounts, type DeviceFacts } from '../src/batch/state';
 import { batchCsv } from '../src/handover/batch-csv';
 import { knownHosts, sshConfig } from '../src/handover/ssh-files';
 import { bothSizes, clock } from '../src/units';
@@ -61,6 +61,41 @@ describe('a device’s state and ring', () => {
       'missing',
     ]);
     expect(deviceStanding({ ...facts, ...booting }, 61_000).ring[2]?.share).toBe(0.5);
+  });
+});
+
+describe('counts by stage', () => {
+  it('count a device where its work is, and hands wherever one is needed', () => {
+    const proved = { standing: 'proved' as const, at: 9 };
+    const of = (given: Partial<DeviceFacts>) => deviceStanding({ ...facts, ...given }, 0);
+    const counts = stageCounts([
+      of({}),
+      of({ stopped: true }),
+      of({ card: card('failed') }),
+      of({ card: card('verified') }),
+      of({ card: card('verified'), poweredAt: 0, seen: proved }),
+      of({ card: card('verified'), poweredAt: 0, seen: proved, handedOverAt: 8 }),
+    ]);
+    expect(counts).toEqual({
+      plan: { waiting: 1, hand: 1 },
+      cards: { waiting: 2, hand: 1 },
+      boot: { waiting: 1, hand: 0 },
+      bringUp: { waiting: 0, hand: 0 },
+      handOver: { waiting: 1, hand: 0 },
+    });
+  });
+});
+
+describe('the wait for a first boot', () => {
+  const powered = { ...facts, poweredAt: 1000 };
+  it('is counted from power-on and is normal up to twice the usual time', () => {
+    expect(bootWait(powered, 61_000)).toEqual({ waited: 60, usual: 120, normalUntil: 240, late: false });
+    expect(bootWait(powered, 241_001)?.late).toBe(true);
+    expect(bootWait(powered, 0)?.waited).toBe(0);
+  });
+  it('is over once the device was seen, and has not begun before power-on', () => {
+    expect(bootWait({ ...powered, seen: { standing: 'guess', at: 5 } }, 9000)).toBeNull();
+    expect(bootWait(facts, 9000)).toBeNull();
   });
 });
 

@@ -45,11 +45,18 @@ const tasks = (context: Context): TaskList => ({
   scan: async (payload) => scanSubnet(context, z.object({ scanId: z.uuid() }).parse(payload).scanId),
 });
 
+/** The part of Knex's client that gives out one connection for keeps; its own types leave it open. */
+interface Pool {
+  acquireConnection(): Promise<unknown>;
+  releaseConnection(connection: unknown): Promise<void>;
+}
+
 /** Holds a lock of the database for this station; it ends with the connection, also after a kill. */
 async function lockStation(context: Context): Promise<() => Promise<void>> {
   const { knex, station } = context;
-  const connection: unknown = await knex.client.acquireConnection();
-  const release = (): Promise<void> => knex.client.releaseConnection(connection) as Promise<void>;
+  const client = knex.client as Pool;
+  const connection = await client.acquireConnection();
+  const release = (): Promise<void> => client.releaseConnection(connection);
   const query = `select pg_try_advisory_lock(hashtext(?)) as locked`;
   const { rows } = (await knex.raw(query, [`nest-mark station ${station}`]).connection(connection)) as {
     rows: { locked: boolean }[];

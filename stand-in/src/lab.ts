@@ -130,7 +130,7 @@ export class Lab {
           if (slot.medium && slot.medium.holds !== 'being written') this.pull(slot.id);
         break;
       case 'seat':
-        await this.seatAll();
+        await this.seatAll(action.batchId);
         break;
       case 'seatCard':
         await this.seat(action.cardId, action.nest);
@@ -213,11 +213,12 @@ export class Lab {
     }
   }
 
-  private async seatAll(): Promise<void> {
+  private async seatAll(batchId: string): Promise<void> {
     for (const card of this.state.cards) {
       const label = await this.reader.labelOf(card.id);
       const place = this.placeOf(card.id);
-      if (label && (place === null || place.startsWith('slot-'))) await this.seat(card.id, label.nest);
+      if (label?.batchId === batchId && (place === null || place.startsWith('slot-')))
+        await this.seat(card.id, label.nest);
     }
   }
 

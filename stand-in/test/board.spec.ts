@@ -308,7 +308,7 @@ describe('hands on the practice bench', () => {
     expect(first?.medium?.holds).toBe('the card of tank-01 (mark 7KQ4M, nest A1)');
     expect(second?.medium?.holds).toBe('nothing that can be read');
     expect(third?.medium).toBeNull();
-    await lab.act({ do: 'seat' });
+    await lab.act({ do: 'seat', batchId: 'b' });
     expect((await lab.view()).boards).toMatchObject([{ nest: 'A1', cardId: 'card-01', phase: 'off' }]);
     await lab.act({ do: 'insertFresh' });
     expect((await lab.view()).slots.map((slot) => slot.cardId)).toEqual([

@@ -1,4 +1,4 @@
-import { createServer, type AddressInfo, type Server, type Socket } from 'node:net';
+import { createServer, type AddressInfo, type Server, Socket } from 'node:net';
 import { execFileSync } from 'node:child_process';
 import { generateKeyPairSync, randomBytes } from 'node:crypto';
 import ssh2 from 'ssh2';
@@ -72,10 +72,7 @@ describe('host keys', () => {
     const real = await listen(sshServer(own.privateText));
     const blob = (line: string): Buffer => Buffer.from(line.split(' ')[1] ?? '', 'base64');
     const impostor = tcp((socket) => {
-      const onward = new (require('node:net') as typeof import('node:net')).Socket().connect(
-        real,
-        '127.0.0.1',
-      );
+      const onward = new Socket().connect(real, '127.0.0.1');
       onward.on('error', () => undefined);
       socket.pipe(onward);
       onward.on('data', (data: Buffer) => {
@@ -99,10 +96,7 @@ describe('host keys', () => {
         socket.write('SSH-2.0-starting\r\n', () => socket.resetAndDestroy());
         return;
       }
-      const onward = new (require('node:net') as typeof import('node:net')).Socket().connect(
-        real,
-        '127.0.0.1',
-      );
+      const onward = new Socket().connect(real, '127.0.0.1');
       onward.on('error', () => undefined);
       socket.pipe(onward).pipe(socket);
     });

@@ -32,8 +32,8 @@ export const PracticeActionSchema = z.discriminatedUnion('do', [
   z.object({ do: z.literal('insertFresh') }),
   /** Takes out every card that is not being written. */
   z.object({ do: z.literal('pullIdle') }),
-  /** Puts every written card from slots and drawer into the board of the nest on its label. */
-  z.object({ do: z.literal('seat') }),
+  /** Puts every written card of a batch from slots and drawer into the board of the nest on its label. */
+  z.object({ do: z.literal('seat'), batchId: z.string() }),
   z.object({ do: z.literal('seatCard'), cardId: z.string(), nest: z.string().regex(/^[A-Z][1-9]\d?$/) }),
   z.object({ do: z.literal('takeCard'), nest: z.string() }),
   z.object({ do: z.literal('power'), nest: z.string(), on: z.boolean() }),

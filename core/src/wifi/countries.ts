@@ -7,7 +7,6 @@ export interface Country {
 
 /** Countries with assigned two-letter codes (ISO 3166-1), by name. */
 export const countries: readonly Country[] = iso31661
-  .filter((entry) => entry.state === 'assigned')
   .map((entry) => ({ code: entry.alpha2, name: entry.name }))
   .sort((a, b) => a.name.localeCompare(b.name, 'en'));
 

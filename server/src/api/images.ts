@@ -12,8 +12,8 @@ import { record, shelfFolder, type Context } from '../services/context';
 
 /** Takes an image in; it is checked by a job. @throws Problem when there is no such file */
 export async function addImage(context: Context, body: z.infer<typeof AddImageSchema>): Promise<Image> {
-  await packingOf(body.path).catch((error: Error) => {
-    throw new Problem(422, 'image-unreadable', error.message);
+  await packingOf(body.path).catch((error: unknown) => {
+    throw new Problem(422, 'image-unreadable', error instanceof Error ? error.message : String(error));
   });
   const id = randomUUID();
   const title = body.title || basename(body.path);

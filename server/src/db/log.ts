@@ -49,7 +49,7 @@ export class LogRepository {
 
   /** Newest first. */
   async list(query: LogQuery): Promise<LogEntry[]> {
-    const rows: Row[] = await this.knex('log_entry')
+    const rows = (await this.knex<Row>('log_entry')
       .modify((select) => {
         if (query.batchId) void select.where('batch_id', query.batchId);
         if (query.deviceId) void select.where('device_id', query.deviceId);
@@ -57,7 +57,7 @@ export class LogRepository {
         if (query.before) void select.where('id', '<', query.before);
       })
       .orderBy('id', 'desc')
-      .limit(query.limit);
+      .limit(query.limit)) as Row[];
     return rows.map((row) => ({
       id: row.id,
       at: millis(row.at),

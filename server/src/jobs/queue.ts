@@ -45,7 +45,8 @@ export async function prepareQueue(connectionString: string): Promise<void> {
 /** Starts working through the queue. Stop the runner before the process ends. */
 export function startQueue(connectionString: string, taskList: TaskList, pino: Pino): Promise<Runner> {
   const logger = new Logger(() => (level, message) => {
-    if (level === 'error') pino.error(message);
+    const word: string = level;
+    if (word === 'error') pino.error(message);
   });
   return run({
     connectionString,

@@ -46,7 +46,7 @@ export async function scanSubnet(context: Context, scanId: string): Promise<void
         keyProven: hit.key?.proven ?? false,
       });
     const state = stop.signal.aborted ? 'cancelled' : 'done';
-    const message = `${String(hits.length)} login services answered on ${job.subnet}.`;
+    const message = `${String(hits.length)} login ${hits.length === 1 ? 'service' : 'services'} answered on ${job.subnet}.`;
     await context.scans.set(scanId, { state, done: job.total, message });
     const batch = await context.batches.find(job.batchId);
     const names = new Map(batch?.plan.devices.map((device) => [device.id, device.hostName]));

@@ -193,6 +193,7 @@ export async function writeRound(context: Context, roundId: string): Promise<voi
   const stop = new AbortController();
   context.stoppers.set(roundId, stop);
   await context.rounds.setState(roundId, 'running');
+  context.events.send({ type: 'round', round: { ...round, state: 'running' } });
   const armed = await context.rounds.armed(roundId);
   const handles: CardHandle[] = [];
   const devices = new Map<string, Device>();

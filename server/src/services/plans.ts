@@ -18,6 +18,7 @@ import type { StoredBatch } from '../db/batches';
 import type { StoredImage } from '../db/images';
 import { Problem } from '../http/problems';
 import { record, type Context } from './context';
+import { VaultError } from './vault';
 
 export const secretKinds: readonly SecretKind[] = ['wifiPassphrase', 'userPassword'];
 
@@ -36,7 +37,11 @@ export async function needBatch(context: Context, id: string): Promise<StoredBat
 /** A plan with its secrets and image, as the rules want it. */
 export async function planView(context: Context, batch: StoredBatch): Promise<PlanView> {
   const secret = async (kind: SecretKind): Promise<PlanView['secrets'][SecretKind]> => {
-    const value = await context.vault.get(batch.id, kind);
+    const value = await context.vault.get(batch.id, kind).catch((error: unknown) => {
+      // A lost key file must not lock the plan away: the secret counts as missing and is asked for again.
+      if (error instanceof VaultError) return null;
+      throw error;
+    });
     return value === null ? { kind: 'missing' } : { kind: 'typed', value };
   };
   const image = batch.plan.imageId ? await context.images.find(batch.plan.imageId) : null;

@@ -28,9 +28,7 @@ async function allow(context: AuthContext, settings: BoardSettings): Promise<boo
     if (key instanceof Error || !key.getPublicSSH().equals(context.key.data)) continue;
     // The first question is only whether the key would do; the second brings a signature.
     return (
-      !context.signature ||
-      !context.blob ||
-      key.verify(context.blob, context.signature, context.hashAlgo) === true
+      !context.signature || !context.blob || key.verify(context.blob, context.signature, context.hashAlgo)
     );
   }
   return false;

@@ -4,6 +4,9 @@ import type { StandInCard } from '../state';
 
 const goneMessage = 'The card was pulled out while it was in use. Put it back and write it again.';
 
+/** How far a slot may catch up after a timer that came late, in milliseconds. */
+const credit = 500;
+
 /** Limits a slot's octets per second, as a reader does. */
 class Throttle {
   private freeAt = 0;
@@ -11,7 +14,7 @@ class Throttle {
   async wait(bytes: number, rate: number): Promise<void> {
     if (rate <= 0) return;
     const now = performance.now();
-    this.freeAt = Math.max(this.freeAt, now) + (bytes / rate) * 1000;
+    this.freeAt = Math.max(this.freeAt, now - credit) + (bytes / rate) * 1000;
     const pause = this.freeAt - now;
     if (pause > 1) await new Promise((resolve) => setTimeout(resolve, pause));
   }

@@ -9,7 +9,12 @@ import {
 } from '@nest-mark/core/disk';
 
 /** The file that names a card's device; only what is shown of it. */
-const MarkFileSchema = z.object({ mark: z.string(), nest: z.string(), hostName: z.string() });
+const MarkFileSchema = z.object({
+  mark: z.string(),
+  nest: z.string(),
+  hostName: z.string(),
+  batchId: z.string(),
+});
 export type MarkFile = z.infer<typeof MarkFileSchema>;
 
 /** What the label on a card would say: its mark file, or null when it has none. */

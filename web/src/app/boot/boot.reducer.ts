@@ -13,14 +13,20 @@ export const BootActions = createActionGroup({
   },
 });
 
+export interface BootState {
+  /** Whether to search again until everybody is proved. */
+  repeat: boolean;
+  problem: Problem | null;
+}
+
 export const bootFeature = createFeature({
   name: 'boot',
-  reducer: createReducer<{ repeat: boolean; problem: Problem | null }>(
+  reducer: createReducer<BootState>(
     { repeat: false, problem: null },
-    on(BootActions.searchWanted, (state) => ({ ...state, problem: null })),
-    on(BootActions.searchRefused, (_state, { problem }) => ({ repeat: false, problem })),
-    on(BootActions.searchLeft, (state) => ({ ...state, repeat: false })),
-    on(BootActions.repeatSet, (state, { repeat }) => ({ ...state, repeat })),
-    on(BatchActions.opened, () => ({ repeat: false, problem: null })),
+    on(BootActions.searchWanted, (state): BootState => ({ ...state, problem: null })),
+    on(BootActions.searchRefused, (_state, { problem }): BootState => ({ repeat: false, problem })),
+    on(BootActions.searchLeft, (state): BootState => ({ ...state, repeat: false })),
+    on(BootActions.repeatSet, (state, { repeat }): BootState => ({ ...state, repeat })),
+    on(BatchActions.opened, (): BootState => ({ repeat: false, problem: null })),
   ),
 });

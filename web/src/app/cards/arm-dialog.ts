@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { armingPhrase } from '@nest-mark/core';
+import { AutoFocus } from 'primeng/autofocus';
 import { Button } from 'primeng/button';
 import { Dialog } from 'primeng/dialog';
 import { InputText } from 'primeng/inputtext';
@@ -19,7 +20,7 @@ interface Line {
 /** Reads out what will be erased and takes the typed confirmation. */
 @Component({
   selector: 'nm-arm-dialog',
-  imports: [Button, Dialog, FormsModule, InputText],
+  imports: [AutoFocus, Button, Dialog, FormsModule, InputText],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './arm-dialog.html',
   styles: `

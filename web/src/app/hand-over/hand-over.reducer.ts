@@ -13,15 +13,20 @@ export const HandOverActions = createActionGroup({
   },
 });
 
+export interface HandOverState {
+  shown: { file: HandOverFile; text: string } | null;
+  problem: Problem | null;
+}
+
 export const handOverFeature = createFeature({
   name: 'handOver',
-  reducer: createReducer<{ shown: { file: HandOverFile; text: string } | null; problem: Problem | null }>(
+  reducer: createReducer<HandOverState>(
     { shown: null, problem: null },
-    on(HandOverActions.textCame, (_state, shown) => ({
+    on(HandOverActions.textCame, (_state, shown): HandOverState => ({
       shown: { file: shown.file, text: shown.text },
       problem: null,
     })),
-    on(HandOverActions.textFailed, (_state, { problem }) => ({ shown: null, problem })),
-    on(BatchActions.opened, () => ({ shown: null, problem: null })),
+    on(HandOverActions.textFailed, (_state, { problem }): HandOverState => ({ shown: null, problem })),
+    on(BatchActions.opened, (): HandOverState => ({ shown: null, problem: null })),
   ),
 });

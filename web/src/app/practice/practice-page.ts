@@ -6,6 +6,7 @@ import { Button } from 'primeng/button';
 import { Checkbox } from 'primeng/checkbox';
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
+import { batchFeature } from '../state/batch.reducer';
 import { PracticeActions, practiceFeature } from './practice.reducer';
 
 type Phase = PracticeView['boards'][number]['phase'];
@@ -26,6 +27,7 @@ const phaseWords: Record<Phase, string> = {
 })
 export class PracticePage {
   private readonly store = inject(Store);
+  private readonly batchId = this.store.selectSignal(batchFeature.selectId);
   protected readonly view = this.store.selectSignal(practiceFeature.selectView);
   protected readonly problem = this.store.selectSignal(practiceFeature.selectProblem);
 
@@ -74,6 +76,11 @@ export class PracticePage {
 
   protected act(action: PracticeAction): void {
     this.store.dispatch(PracticeActions.done({ action }));
+  }
+
+  protected seat(): void {
+    const batchId = this.batchId();
+    if (batchId !== null) this.act({ do: 'seat', batchId });
   }
 
   protected pick(slotId: string, cardId: string): void {

@@ -11,12 +11,17 @@ export const PracticeActions = createActionGroup({
   },
 });
 
+export interface PracticeState {
+  view: PracticeView | null;
+  problem: Problem | null;
+}
+
 export const practiceFeature = createFeature({
   name: 'practice',
-  reducer: createReducer<{ view: PracticeView | null; problem: Problem | null }>(
+  reducer: createReducer<PracticeState>(
     { view: null, problem: null },
-    on(PracticeActions.viewCame, (state, { view }) => ({ ...state, view })),
-    on(PracticeActions.done, (state) => ({ ...state, problem: null })),
-    on(PracticeActions.failed, (state, { problem }) => ({ ...state, problem })),
+    on(PracticeActions.viewCame, (state, { view }): PracticeState => ({ ...state, view })),
+    on(PracticeActions.done, (state): PracticeState => ({ ...state, problem: null })),
+    on(PracticeActions.failed, (state, { problem }): PracticeState => ({ ...state, problem })),
   ),
 });

@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, output, signal } 
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { AutoFocus } from 'primeng/autofocus';
 import { Dialog } from 'primeng/dialog';
 import { InputText } from 'primeng/inputtext';
 import { BatchActions } from '../state/batch.actions';
@@ -24,7 +25,7 @@ const pages: readonly [string, string][] = [
 /** One line that finds devices by name, mark or nest, and does what the pages do. */
 @Component({
   selector: 'nm-command-line',
-  imports: [Dialog, FormsModule, InputText],
+  imports: [AutoFocus, Dialog, FormsModule, InputText],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './command-line.html',
   styleUrl: './command-line.css',

@@ -23,17 +23,17 @@ export const imagesFeature = createFeature({
   name: 'images',
   reducer: createReducer<ImagesState>(
     { list: null, adding: false, problem: null },
-    on(ImagesActions.listCame, (state, { list }) => ({ ...state, list })),
-    on(ImagesActions.addWanted, (state) => ({ ...state, adding: true, problem: null })),
-    on(ImagesActions.addFailed, (state, { problem }) => ({ ...state, adding: false, problem })),
-    on(ImagesActions.oneCame, (state, { image }) => {
+    on(ImagesActions.listCame, (state, { list }): ImagesState => ({ ...state, list })),
+    on(ImagesActions.addWanted, (state): ImagesState => ({ ...state, adding: true, problem: null })),
+    on(ImagesActions.addFailed, (state, { problem }): ImagesState => ({ ...state, adding: false, problem })),
+    on(ImagesActions.oneCame, (state, { image }): ImagesState => {
       const known = (state.list ?? []).some(({ id }) => id === image.id);
       const list = known
         ? (state.list ?? []).map((other) => (other.id === image.id ? image : other))
         : [...(state.list ?? []), image];
       return { list, adding: false, problem: null };
     }),
-    on(ImagesActions.removed, (state, { id }) => ({
+    on(ImagesActions.removed, (state, { id }): ImagesState => ({
       ...state,
       list: (state.list ?? []).filter((image) => image.id !== id),
     })),

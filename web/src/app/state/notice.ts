@@ -7,6 +7,10 @@ export interface Notice {
   text: string;
 }
 
+export interface NoticeState {
+  notice: Notice | null;
+}
+
 export const NoticeActions = createActionGroup({
   source: 'Notice',
   events: {
@@ -18,12 +22,12 @@ export const NoticeActions = createActionGroup({
 
 export const noticeFeature = createFeature({
   name: 'notice',
-  reducer: createReducer<{ notice: Notice | null }>(
+  reducer: createReducer<NoticeState>(
     { notice: null },
-    on(NoticeActions.failed, (_state, { problem }) => ({
+    on(NoticeActions.failed, (_state, { problem }): NoticeState => ({
       notice: { kind: 'failed' as const, text: problem.detail },
     })),
-    on(NoticeActions.done, (_state, { text }) => ({ notice: { kind: 'done' as const, text } })),
-    on(NoticeActions.dismissed, () => ({ notice: null })),
+    on(NoticeActions.done, (_state, { text }): NoticeState => ({ notice: { kind: 'done' as const, text } })),
+    on(NoticeActions.dismissed, (): NoticeState => ({ notice: null })),
   ),
 });

@@ -38,14 +38,14 @@ export const progressFeature = createFeature({
   name: 'progress',
   reducer: createReducer<ProgressState>(
     { progress: null },
-    on(ProgressActions.came, (_state, { progress }) => ({ progress })),
-    on(ProgressActions.roundCame, ({ progress }, { round }) => ({
+    on(ProgressActions.came, (_state, { progress }): ProgressState => ({ progress })),
+    on(ProgressActions.roundCame, ({ progress }, { round }): ProgressState => ({
       progress: progress?.batchId === round.batchId ? withRound(progress, round) : progress,
     })),
-    on(ProgressActions.scanCame, ({ progress }, { scan }) => ({
+    on(ProgressActions.scanCame, ({ progress }, { scan }): ProgressState => ({
       progress: progress?.batchId === scan.batchId ? { ...progress, scan } : progress,
     })),
-    on(BatchActions.opened, ({ progress }, { id }) => ({
+    on(BatchActions.opened, ({ progress }, { id }): ProgressState => ({
       progress: progress?.batchId === id ? progress : null,
     })),
   ),

@@ -11,14 +11,18 @@ export const SelectionActions = createActionGroup({
   },
 });
 
+export interface SelectionState {
+  ids: string[];
+}
+
 export const selectionFeature = createFeature({
   name: 'selection',
-  reducer: createReducer<{ ids: string[] }>(
+  reducer: createReducer<SelectionState>(
     { ids: [] },
-    on(SelectionActions.set, (_state, { ids }) => ({ ids: [...new Set(ids)] })),
-    on(SelectionActions.toggled, ({ ids }, { id }) => ({
+    on(SelectionActions.set, (_state, { ids }): SelectionState => ({ ids: [...new Set(ids)] })),
+    on(SelectionActions.toggled, ({ ids }, { id }): SelectionState => ({
       ids: ids.includes(id) ? ids.filter((other) => other !== id) : [...ids, id],
     })),
-    on(SelectionActions.cleared, BatchActions.opened, () => ({ ids: [] })),
+    on(SelectionActions.cleared, BatchActions.opened, (): SelectionState => ({ ids: [] })),
   ),
 });

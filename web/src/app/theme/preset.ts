@@ -50,6 +50,9 @@ const night = {
 /** The look of PrimeNG's controls. Contrasts were chosen for WCAG 2.2 AA in both themes. */
 export const benchPreset = definePreset(Aura, {
   primitive: { borderRadius: { none: '0', xs: '2px', sm: '3px', md: '4px', lg: '4px', xl: '6px' } },
+  components: {
+    datatable: { headerCell: { padding: '0.25rem 0.5rem' }, bodyCell: { padding: '0.25rem 0.5rem' } },
+  },
   semantic: {
     primary: marsh,
     focusRing: { width: '3px', style: 'solid', color: 'var(--focus)', offset: '2px' },

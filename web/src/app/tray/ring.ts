@@ -40,7 +40,8 @@ import { arcPath, notchPath } from './arc-path';
     }
     .thin {
       stroke: var(--line-strong);
-      stroke-width: 1.3;
+      stroke-width: 1.3px;
+      vector-effect: non-scaling-stroke;
     }
     .solid {
       stroke: var(--marsh);

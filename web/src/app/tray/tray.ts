@@ -38,7 +38,7 @@ const nobody: StandingWords = { word: '', since: '', hand: false };
 export class Tray {
   private readonly store = inject(Store);
   private readonly clock = inject(Clock);
-  private readonly host: ElementRef<HTMLElement> = inject(ElementRef);
+  private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
   private readonly views = this.store.selectSignal(selectDeviceViews);
   private readonly plan = this.store.selectSignal(batchFeature.selectPlan);
   private readonly selected = this.store.selectSignal(selectionFeature.selectIds);

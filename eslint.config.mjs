@@ -1,0 +1,148 @@
+import js from '@eslint/js';
+import ngrx from '@ngrx/eslint-plugin/v9';
+import angular from 'angular-eslint';
+import prettier from 'eslint-config-prettier';
+import tseslint from 'typescript-eslint';
+
+/** Imports that would run against the direction of docs/architecture.md. */
+const forbid = (...patterns) => ({
+  'no-restricted-imports': ['error', { patterns: patterns.map(([regex, message]) => ({ regex, message })) }],
+});
+const nodeBuiltIns = ['^(node:.*|fs|path|crypto|net|os)$', 'no I/O here; take it as an argument'];
+const ours = (names, message) => [`^@nest-mark/(${names.join('|')})(/|$)`, message];
+
+export default tseslint.config(
+  {
+    ignores: [
+      '**/node_modules/',
+      '**/dist/',
+      '**/.angular/',
+      'data/',
+      'coverage/',
+      'test-results/',
+      'playwright-report/',
+    ],
+  },
+  js.configs.recommended,
+  {
+    files: ['**/*.ts', '**/*.mts'],
+    extends: [...tseslint.configs.strictTypeChecked],
+    languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
+    rules: {
+      '@typescript-eslint/no-confusing-void-expression': 'off',
+      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
+      '@typescript-eslint/no-invalid-void-type': 'off',
+      '@typescript-eslint/no-extraneous-class': 'off',
+      // Texts are taken apart by character on purpose; marks and names are ASCII.
+      '@typescript-eslint/no-misused-spread': 'off',
+      'no-control-regex': 'off',
+      '@typescript-eslint/no-dynamic-delete': 'off',
+      '@typescript-eslint/prefer-promise-reject-errors': 'off',
+      '@typescript-eslint/only-throw-error': 'off',
+      '@typescript-eslint/restrict-template-expressions': ['error', { allowNumber: true }],
+      '@typescript-eslint/no-unnecessary-type-parameters': 'off',
+      '@typescript-eslint/consistent-type-imports': 'error',
+    },
+  },
+  {
+    files: ['core/src/**/*.ts'],
+    rules: {
+      ...forbid(nodeBuiltIns, ours(['station', 'stand-in', 'server', 'web'], 'the core is at the bottom')),
+      'no-restricted-globals': [
+        'error',
+        'process',
+        'Buffer',
+        'window',
+        'document',
+        'fetch',
+        'setTimeout',
+        'setInterval',
+      ],
+      'no-restricted-properties': [
+        'error',
+        { object: 'Date', property: 'now', message: 'the core has no clock; take the time as an argument' },
+        {
+          object: 'Math',
+          property: 'random',
+          message: 'the core draws nothing; take the drawing as an argument',
+        },
+      ],
+    },
+  },
+  {
+    files: ['station/src/**/*.ts'],
+    rules: forbid(ours(['stand-in', 'server', 'web'], 'the station knows the core only')),
+  },
+  {
+    files: ['stand-in/src/**/*.ts'],
+    rules: forbid(
+      ours(['server', 'web'], 'the stand-in implements the station’s ports and knows nobody above'),
+      [
+        '^@nest-mark/(core|station)$',
+        'stand-in boards read cards with their own rules: core/disk, core/api and the ports only',
+      ],
+    ),
+  },
+  {
+    files: ['server/src/**/*.ts'],
+    rules: forbid(ours(['web'], 'the server knows nothing of the page')),
+  },
+  {
+    files: ['server/src/{api,http,jobs,services}/**/*.ts'],
+    rules: {
+      'no-restricted-syntax': [
+        'error',
+        {
+          selector:
+            'CallExpression[callee.property.name=/^(insert|update|where|whereIn)$/][callee.object.callee.name="knex"]',
+          message: 'SQL belongs to the repositories in server/src/db',
+        },
+      ],
+    },
+  },
+  {
+    files: ['web/src/**/*.ts'],
+    extends: [
+      ...angular.configs.tsRecommended,
+      ...ngrx.configs.store,
+      ...ngrx.configs.effects,
+      ...ngrx.configs.operators,
+    ],
+    processor: angular.processInlineTemplates,
+    rules: {
+      ...forbid(nodeBuiltIns, ours(['station', 'stand-in', 'server'], 'the page knows the core only')),
+      '@angular-eslint/component-selector': ['error', { type: 'element', prefix: 'nm', style: 'kebab-case' }],
+      '@angular-eslint/prefer-on-push-component-change-detection': 'error',
+      '@angular-eslint/component-class-suffix': 'off',
+      '@ngrx/prefer-effect-callback-in-block-statement': 'off',
+      '@typescript-eslint/no-unsafe-argument': 'error',
+    },
+  },
+  {
+    files: ['web/**/*.html'],
+    extends: [...angular.configs.templateRecommended, ...angular.configs.templateAccessibility],
+  },
+  {
+    files: ['**/test/**/*.ts', 'e2e/**/*.ts', 'bench/**/*.ts'],
+    rules: {
+      '@typescript-eslint/no-non-null-assertion': 'off',
+      '@typescript-eslint/no-unsafe-assignment': 'off',
+      '@typescript-eslint/no-unsafe-member-access': 'off',
+    },
+  },
+  {
+    files: ['**/*.mjs'],
+    languageOptions: {
+      globals: {
+        process: 'readonly',
+        console: 'readonly',
+        Buffer: 'readonly',
+        URL: 'readonly',
+        setTimeout: 'readonly',
+        fetch: 'readonly',
+        performance: 'readonly',
+      },
+    },
+  },
+  prettier,
+);

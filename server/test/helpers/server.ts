@@ -1,0 +1,211 @@
+import { randomUUID } from 'node:crypto';
+import { existsSync, mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { Client } from 'pg';
+import type {
+  Batch,
+  Image,
+  PracticeAction,
+  PracticeView,
+  Problem,
+  Proposal,
+  Round,
+  SavePlan,
+} from '@nest-mark/core';
+import { addDevices, emptyPlan, makeHostKey, namesFromPattern, type Plan } from '@nest-mark/core';
+import { startServer, type RunningServer } from '../../src/run';
+
+/** The base image that the set-up made with Debian's tools. */
+export const baseImage = join(__dirname, '../../../data/base/practice-os.img.xz');
+
+/** The test cluster's own database; `npm test` starts the cluster and names it here. */
+function clusterUrl(): string {
+  const url = process.env['NEST_MARK_TEST_DATABASE'];
+  if (!url)
+    throw new Error(
+      'Run these tests with npm test, which starts their database (or node scripts/test.mjs --only unit).',
+    );
+  return url;
+}
+
+async function onCluster(sql: string): Promise<void> {
+  const client = new Client({ connectionString: clusterUrl() });
+  await client.connect();
+  await client.query(sql);
+  await client.end();
+}
+
+export const userKey = makeHostKey(new Uint8Array(32).fill(7), new Uint8Array(4), 'mara@bench').publicLine;
+
+/** A plan that can be written once it has an image. */
+export function tankPlan(count: number, imageId: string | null, network: string): Plan {
+  const plan: Plan = {
+    ...emptyPlan('Tank monitors'),
+    imageId,
+    access: { userName: 'keeper', keys: userKey, passwordLogin: false },
+    wifi: { ssid: 'Saltmarsh Bench', hidden: false },
+    country: 'DK',
+    timeZone: 'Europe/Copenhagen',
+    network: { subnet: `${network}.0/24`, port: 2222 },
+  };
+  const draw = {
+    random: (below: number): number => Math.floor(Math.random() * below),
+    id: (): string => randomUUID(),
+  };
+  return addDevices(plan, namesFromPattern('tank-{n:02}', count), 'tank monitor', draw);
+}
+
+export interface Answer<T> {
+  status: number;
+  body: T;
+  headers: Headers;
+}
+
+/** A real server on a real, empty database, with a practice bench on a loopback subnet of its own. */
+export class TestServer {
+  private constructor(
+    readonly network: string,
+    readonly databaseUrl: string,
+    readonly folder: string,
+    private readonly database: string,
+    private running: RunningServer,
+  ) {}
+
+  static async start(network: string): Promise<TestServer> {
+    if (!existsSync(baseImage)) throw new Error('The base image is missing. Run npm test, which makes it.');
+    const database = `t_${randomUUID().replaceAll('-', '')}`;
+    await onCluster(`create database ${database}`);
+    const url = clusterUrl().replace(/\/[^/]*$/, `/${database}`);
+    const folder = mkdtempSync(join(tmpdir(), 'nest-mark-server-'));
+    return new TestServer(network, url, folder, database, await TestServer.run(network, url, folder));
+  }
+
+  private static run(network: string, databaseUrl: string, dataFolder: string): Promise<RunningServer> {
+    return startServer({
+      databaseUrl,
+      dataFolder,
+      port: 0,
+      station: 'test',
+      practiceNetwork: network,
+      webFolder: null,
+      demoImage: null,
+      logLevel: 'silent',
+    });
+  }
+
+  get context(): RunningServer['context'] {
+    return this.running.context;
+  }
+
+  get url(): string {
+    return this.running.url;
+  }
+
+  /** Stops the server and starts it again on the same data. */
+  async restart(): Promise<void> {
+    await this.running.stop();
+    this.running = await TestServer.run(this.network, this.databaseUrl, this.folder);
+  }
+
+  async end(): Promise<void> {
+    await this.running.stop();
+    await onCluster(`drop database ${this.database} with (force)`);
+    rmSync(this.folder, { recursive: true, force: true });
+  }
+
+  async call<T>(
+    method: string,
+    path: string,
+    body?: unknown,
+    headers: Record<string, string> = {},
+  ): Promise<Answer<T>> {
+    const response = await fetch(`${this.url}/api${path}`, {
+      method,
+      headers: {
+        'X-Nest-Mark': '1',
+        'Idempotency-Key': randomUUID(),
+        ...(body === undefined ? {} : { 'Content-Type': 'application/json' }),
+        ...headers,
+      },
+      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+    });
+    const text = await response.text();
+    const json = response.headers.get('content-type')?.includes('json');
+    return {
+      status: response.status,
+      body: (json ? JSON.parse(text) : text) as T,
+      headers: response.headers,
+    };
+  }
+
+  /** A call that must succeed. */
+  async ok<T>(method: string, path: string, body?: unknown, headers?: Record<string, string>): Promise<T> {
+    const answer = await this.call<T>(method, path, body, headers);
+    if (answer.status >= 400) throw new Error(`${method} ${path}: ${JSON.stringify(answer.body)}`);
+    return answer.body;
+  }
+
+  /** A call that must be refused. */
+  async refused(
+    method: string,
+    path: string,
+    body?: unknown,
+    headers?: Record<string, string>,
+  ): Promise<Problem> {
+    const answer = await this.call<Problem>(method, path, body, headers);
+    if (answer.status < 400) throw new Error(`${method} ${path} was not refused`);
+    return answer.body;
+  }
+
+  act(action: PracticeAction): Promise<PracticeView> {
+    return this.ok('POST', '/practice/actions', action);
+  }
+
+  /** Puts an image on the shelf and waits until it was read. */
+  async shelve(path: string, sha256 = '', title = ''): Promise<Image> {
+    const { id } = await this.ok<Image>('POST', '/images', { path, title, sha256 });
+    return this.until(async () => {
+      const image = (await this.ok<Image[]>('GET', '/images')).find((candidate) => candidate.id === id);
+      return image && image.state !== 'checking' ? image : null;
+    });
+  }
+
+  async batch(
+    plan: Plan,
+    secrets: SavePlan['secrets'] = { wifiPassphrase: 'low tide at seven' },
+  ): Promise<Batch> {
+    return this.ok('POST', '/batches', { plan, secrets });
+  }
+
+  /** Arms what the server proposes. */
+  async arm(batchId: string): Promise<Round> {
+    const { cards } = await this.ok<Proposal>('GET', `/batches/${batchId}/next-round`);
+    const armed = cards.flatMap(({ slotId, deviceId, medium }) =>
+      deviceId !== null && medium ? [{ slotId, deviceId, identity: medium.identity }] : [],
+    );
+    return this.ok('POST', `/batches/${batchId}/rounds`, {
+      cards: armed,
+      confirm: `erase ${String(armed.length)}`,
+    });
+  }
+
+  /** Waits for a round's end. */
+  ended(batchId: string, roundId: string): Promise<Round> {
+    return this.until(async () => {
+      const { rounds } = await this.ok<{ rounds: Round[] }>('GET', `/batches/${batchId}/progress`);
+      const round = rounds.find(({ id }) => id === roundId);
+      return round && round.state !== 'queued' && round.state !== 'running' ? round : null;
+    });
+  }
+
+  async until<T>(look: () => Promise<T | null>, timeoutMs = 60_000): Promise<T> {
+    const deadline = Date.now() + timeoutMs;
+    for (;;) {
+      const found = await look();
+      if (found !== null) return found;
+      if (Date.now() > deadline) throw new Error('waited in vain');
+      await new Promise((resolve) => setTimeout(resolve, 50));
+    }
+  }
+}

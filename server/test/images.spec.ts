@@ -1,0 +1,113 @@
+import { execFileSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import type { Image } from '@nest-mark/core';
+import { baseImage, TestServer, tankPlan } from './helpers/server';
+
+let server: TestServer;
+beforeAll(async () => {
+  server = await TestServer.start('127.61.3');
+});
+afterAll(() => server.end());
+
+const file = (name: string, content: Uint8Array): string => {
+  const path = join(server.folder, name);
+  writeFileSync(path, content);
+  return path;
+};
+const sha256 = (path: string): string => createHash('sha256').update(readFileSync(path)).digest('hex');
+
+describe('the shelf', () => {
+  let good: Image;
+
+  it('shows what it found: digest as sha256sum prints it, partitions, method, sizes', async () => {
+    good = await server.shelve(baseImage, sha256(baseImage), 'Practice OS 1');
+    const digest = execFileSync('sha256sum', [baseImage], { encoding: 'utf8' }).split(' ')[0];
+    expect(good).toMatchObject({
+      state: 'ready',
+      packing: 'xz',
+      packedSha256: digest,
+      rawSize: 120 << 20,
+      method: 'declarative-seed',
+    });
+    expect(good.partitions.map(({ fileSystem, label, offset }) => [fileSystem, label, offset])).toEqual([
+      ['fat32', 'CIDATA', 1 << 20],
+      ['ext', 'root', 49 << 20],
+    ]);
+  });
+
+  it('recognises an image that is there already', async () => {
+    const again = await server.shelve(baseImage, '', 'The same');
+    expect([again.state, again.message]).toEqual([
+      'failed',
+      'This image is on the shelf already, as "Practice OS 1".',
+    ]);
+  });
+
+  it.each([
+    [
+      'cut off',
+      () => file('cut.img.xz', readFileSync(baseImage).subarray(0, 9_000_000)),
+      '',
+      /cut off or damaged/,
+    ],
+    [
+      'no disk image',
+      () => file('letter.img', Buffer.alloc(4 << 20, 'Dear all, ')),
+      '',
+      /partition table|not a disk/i,
+    ],
+    ['not the published one', () => baseImage, 'a'.repeat(64), /not the published one/],
+  ])(
+    'refuses one that is %s, keeps nothing of it, and says so in the log',
+    async (_name, make, published, says) => {
+      const before = readdirSync(join(server.folder, 'shelf'));
+      const image = await server.shelve(make(), published);
+      expect(image.state).toBe('failed');
+      expect(image.message).toMatch(says);
+      expect(readdirSync(join(server.folder, 'shelf'))).toEqual(before);
+      const [entry] = await server.ok<{ kind: string }[]>('GET', '/log?limit=1');
+      expect(entry?.kind).toBe('image-refused');
+      expect((await server.ok<Image[]>('GET', '/images')).find(({ id }) => id === good.id)?.state).toBe(
+        'ready',
+      );
+    },
+  );
+
+  it.each([
+    ['a path that is not there', { path: '/nowhere/at/all.img', title: '', sha256: '' }, 'image-unreadable'],
+    ['a folder', { path: '/', title: '', sha256: '' }, 'image-unreadable'],
+    ['a digest that is none', { path: baseImage, title: '', sha256: 'abc' }, 'invalid'],
+  ])('answers %s at once', async (_name, body, code) => {
+    expect(await server.refused('POST', '/images', body)).toMatchObject({ status: 422, code });
+  });
+
+  it('starts the same work once for one key, and refuses the key for other work', async () => {
+    const key = { 'Idempotency-Key': 'twice-pressed-button' };
+    const body = { path: file('other.img', Buffer.alloc(1 << 20)), title: 'Other', sha256: '' };
+    const [first, second] = await Promise.all([
+      server.ok<Image>('POST', '/images', body, key),
+      server.ok<Image>('POST', '/images', body, key),
+    ]);
+    expect(second.id).toBe(first.id);
+    expect(await server.refused('POST', '/images', { ...body, title: 'New' }, key)).toMatchObject({
+      code: 'key-reused',
+    });
+  });
+
+  it('does not let go of an image that a batch needs', async () => {
+    const batch = await server.batch(tankPlan(1, good.id, '127.61.3'));
+    const problem = await server.refused('DELETE', `/images/${good.id}`);
+    expect(problem).toMatchObject({ status: 409, code: 'image-needed' });
+    expect(problem.detail).toContain('Tank monitors');
+    await server.ok(
+      'PUT',
+      `/batches/${batch.id}`,
+      { plan: { ...batch.plan, imageId: null }, secrets: {} },
+      { 'If-Match': '"1"' },
+    );
+    await server.ok('DELETE', `/images/${good.id}`);
+    expect(existsSync(join(server.folder, 'shelf', good.id))).toBe(false);
+  });
+});
