@@ -19,9 +19,10 @@ import { LogActions, logFeature, type LogFilter } from './log.reducer';
     <h1>Log</h1>
     <div class="row">
       <div class="field">
-        <label for="log-scope">Of</label>
+        <label id="log-scope-label" for="log-scope">Of</label>
         <p-select
           inputId="log-scope"
+          ariaLabelledBy="log-scope-label"
           [options]="scopes"
           optionLabel="label"
           optionValue="id"
@@ -30,9 +31,10 @@ import { LogActions, logFeature, type LogFilter } from './log.reducer';
         />
       </div>
       <div class="field">
-        <label for="log-device">Device</label>
+        <label id="log-device-label" for="log-device">Device</label>
         <p-select
           inputId="log-device"
+          ariaLabelledBy="log-device-label"
           [options]="devices()"
           optionLabel="label"
           optionValue="id"

@@ -56,6 +56,7 @@ const countryOptions = countries.map(({ code, name }) => ({ code, label: `${code
       >
         <p-select
           inputId="f-country"
+          ariaLabelledBy="f-country-label"
           [options]="countries"
           optionLabel="label"
           optionValue="code"

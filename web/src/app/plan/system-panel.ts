@@ -18,6 +18,7 @@ import { PlanEditor } from './plan-editor';
       <nm-field place="imageId" label="Image" [hint]="imageHint()">
         <p-select
           inputId="f-imageId"
+          ariaLabelledBy="f-imageId-label"
           [options]="images()"
           optionLabel="label"
           optionValue="id"
@@ -29,6 +30,7 @@ import { PlanEditor } from './plan-editor';
       <nm-field place="boardProfileId" label="Board" [hint]="boardHint()">
         <p-select
           inputId="f-boardProfileId"
+          ariaLabelledBy="f-boardProfileId-label"
           [options]="boards"
           optionLabel="title"
           optionValue="id"
@@ -39,6 +41,7 @@ import { PlanEditor } from './plan-editor';
       <nm-field place="timeZone" label="Time zone">
         <p-select
           inputId="f-timeZone"
+          ariaLabelledBy="f-timeZone-label"
           [options]="zones"
           placeholder="Area/City"
           [filter]="true"

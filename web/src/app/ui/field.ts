@@ -9,7 +9,7 @@ import { fieldId } from './focus-field';
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="field">
-      <label [attr.for]="id()">{{ label() }}</label>
+      <label [id]="id() + '-label'" [attr.for]="id()">{{ label() }}</label>
       <ng-content />
       @if (hint() && found().length === 0) {
         <span class="small soft">{{ hint() }}</span>

@@ -1,0 +1,112 @@
+import { expect, type Page } from '@playwright/test';
+import { baseImage, type App } from './app';
+
+/** What a person does, by the names that stand on the screen. */
+
+export const stage = (
+  page: Page,
+  name: 'Plan' | 'Cards' | 'Boot & find' | 'Hand over' | 'Images' | 'Log' | 'Practice bench',
+): Promise<void> =>
+  page
+    .getByRole('navigation')
+    .getByRole('link', { name: new RegExp(`^${name}`) })
+    .click();
+
+export async function firstBatch(page: Page, app: App, name: string): Promise<void> {
+  await page.goto(app.url);
+  await page.getByLabel('What are these devices called together?').fill(name);
+  await page.getByRole('button', { name: 'Make the first batch' }).click();
+  await expect(page.getByRole('heading', { name: 'Plan', exact: true })).toBeVisible();
+}
+
+export async function shelveBaseImage(page: Page, title: string): Promise<void> {
+  await stage(page, 'Images');
+  await page.getByLabel('Path of the file').fill(baseImage);
+  await page.getByLabel('Title').fill(title);
+  await page.getByRole('button', { name: 'Read and check it' }).click();
+  await expect(page.getByRole('article', { name: title }).getByText('Declarative seed.')).toBeVisible();
+}
+
+/** Chooses in one of the searchable lists. */
+export async function choose(
+  page: Page,
+  label: string,
+  typed: string,
+  option: string | RegExp,
+): Promise<void> {
+  await page.getByLabel(label, { exact: true }).click();
+  const filter = page.getByRole('searchbox');
+  if (typed) await filter.fill(typed);
+  await page.getByRole('option', { name: option }).click();
+}
+
+export interface PlanInput {
+  count: number;
+  image: string;
+  keys: string;
+  ssid?: string;
+  subnet: string;
+}
+
+export async function fillPlan(page: Page, input: PlanInput): Promise<void> {
+  await stage(page, 'Plan');
+  await page.getByLabel('Pattern', { exact: true }).fill('tank-{n:02}');
+  await page.getByLabel('How many').fill(String(input.count));
+  await page.getByRole('button', { name: `Add ${String(input.count)}` }).click();
+  await choose(page, 'Image', '', input.image);
+  await choose(page, 'Time zone', 'Copenhagen', 'Europe/Copenhagen');
+  await page.getByLabel('Network name', { exact: true }).fill(input.ssid ?? 'Saltmarsh Bench');
+  await page.getByLabel('Passphrase', { exact: true }).fill('low tide at seven');
+  await choose(page, 'Country where the boards will run', 'Denmark', /Denmark/);
+  await page.getByLabel('Subnet they will appear on').fill(input.subnet);
+  await page.getByLabel('Login port').fill('2222');
+  await page.getByLabel('User', { exact: true }).fill('keeper');
+  await page.getByLabel('SSH public keys').fill(input.keys);
+  await expect(page.getByText('Nothing found. Cards can be written.')).toBeVisible();
+  await expect(page.getByText('Plan saved')).toBeVisible();
+}
+
+export async function setPace(page: Page, bootSeconds: number, slotRate: number): Promise<void> {
+  await stage(page, 'Practice bench');
+  await page.getByLabel('Boot takes').fill(String(bootSeconds));
+  await page.getByLabel('Boot takes').blur();
+  await page.getByLabel('Each slot takes').fill(String(slotRate));
+  await page.getByLabel('Each slot takes').blur();
+}
+
+/** Arms what is proposed and confirms by typing. */
+export async function armRound(page: Page, count: number): Promise<void> {
+  await stage(page, 'Cards');
+  await page.getByRole('button', { name: `Arm a round of ${String(count)} …` }).click();
+  const dialog = page.getByRole('dialog', { name: 'This will be erased' });
+  await expect(dialog.getByRole('listitem')).toHaveCount(count);
+  const go = dialog.getByRole('button', { name: /^Erase and write/ });
+  await expect(go).toBeDisabled();
+  await dialog.getByLabel(/^Type/).fill(`erase ${String(count)}`);
+  await go.click();
+  await expect(dialog).toBeHidden();
+}
+
+/** Puts fresh cards in, writes them, takes them out. */
+export async function writeRound(page: Page, count: number): Promise<void> {
+  await stage(page, 'Practice bench');
+  await page.getByRole('button', { name: 'Put fresh cards into empty slots' }).click();
+  await armRound(page, count);
+  await expect(page.getByText('Verified, take it out.')).toHaveCount(count, { timeout: 60_000 });
+  await stage(page, 'Practice bench');
+  await page.getByRole('button', { name: 'Take out all that can be pulled' }).click();
+}
+
+/** Searches and waits for the end of the search. */
+export async function search(page: Page): Promise<void> {
+  await stage(page, 'Boot & find');
+  const done = page.waitForResponse(
+    (response) => response.url().endsWith('/scans') && response.status() === 201,
+  );
+  await page.getByRole('button', { name: 'Search' }).click();
+  await done;
+  await expect(page.getByRole('button', { name: 'Search' })).toBeVisible({ timeout: 30_000 });
+}
+
+/** The row of a device in the table of who is there. */
+export const who = (page: Page, hostName: string) => page.locator(`tr[data-host="${hostName}"]`);

@@ -1,0 +1,28 @@
+import { defineConfig } from '@playwright/test';
+
+/** Debian's Chromium; its own traffic to its maker's hosts is switched off. */
+export default defineConfig({
+  testDir: './tests',
+  outputDir: '../test-results/e2e',
+  workers: 1,
+  timeout: 240_000,
+  expect: { timeout: 20_000 },
+  forbidOnly: true,
+  reporter: [['list'], ['json']],
+  use: {
+    actionTimeout: 20_000,
+    viewport: { width: 1280, height: 800 },
+    screenshot: 'only-on-failure',
+    trace: 'retain-on-failure',
+    launchOptions: {
+      executablePath: '/usr/bin/chromium',
+      args: [
+        '--no-sandbox',
+        '--disable-background-networking',
+        '--disable-component-update',
+        '--disable-sync',
+        '--no-first-run',
+      ],
+    },
+  },
+});

@@ -1,0 +1,182 @@
+import { execFile, execFileSync } from 'node:child_process';
+import { chmodSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { promisify } from 'node:util';
+import { expect, test, type App, type Page } from '../helpers/app';
+import {
+  fillPlan,
+  firstBatch,
+  search,
+  setPace,
+  shelveBaseImage,
+  stage,
+  who,
+  writeRound,
+} from '../helpers/steps';
+
+const run = promisify(execFile);
+
+/** A key pair made by OpenSSH's own tool. */
+function makeKey(app: App): { path: string; publicLine: string } {
+  const path = join(app.folder, 'id_bench');
+  execFileSync('ssh-keygen', ['-q', '-t', 'ed25519', '-N', '', '-C', 'mara@bench', '-f', path]);
+  return { path, publicLine: readFileSync(`${path}.pub`, 'utf8').trim() };
+}
+
+async function powerAll(page: Page, boards: number): Promise<void> {
+  await stage(page, 'Practice bench');
+  await page.getByRole('button', { name: 'Power all' }).click();
+  await expect(page.locator('tr[data-board]', { hasText: 'starting' })).toHaveCount(0, { timeout: 30_000 });
+  await expect(page.locator('tr[data-board]')).toHaveCount(boards);
+}
+
+/** Saves a file by its button and puts it into the test's folder. */
+async function save(page: Page, title: string, path: string): Promise<void> {
+  const download = page.waitForEvent('download');
+  await page.getByRole('region', { name: title }).getByRole('link', { name: 'Save file' }).click();
+  await (await download).saveAs(path);
+}
+
+test('twelve boards in three rounds: planned, written, booted, proved, and logged in to; then what goes wrong on a bench', async ({
+  app,
+  page,
+}) => {
+  const key = makeKey(app);
+  await firstBatch(page, app, 'Tank monitors');
+  await setPace(page, 1, 0);
+  await shelveBaseImage(page, 'Practice OS 1');
+  await fillPlan(page, {
+    count: 12,
+    image: 'Practice OS 1',
+    keys: key.publicLine,
+    subnet: `${app.network}.0/24`,
+  });
+  const marks = await page.locator('[data-device] text').allTextContents();
+  expect(new Set(marks).size).toBe(12);
+
+  await test.step('three rounds', async () => {
+    for (let round = 1; round <= 3; round++) await writeRound(page, 4);
+    await stage(page, 'Cards');
+    await expect(page.getByText('Every device has a verified card.')).toBeVisible();
+  });
+
+  await test.step('boot and find: twelve proved', async () => {
+    await stage(page, 'Practice bench');
+    await page.getByRole('button', { name: 'Seat this batch’s cards by their labels' }).click();
+    await powerAll(page, 12);
+    await stage(page, 'Boot & find');
+    await page.getByRole('button', { name: 'I have just powered 12' }).click();
+    await expect(who(page, 'tank-01')).toContainText('since power-on');
+    await search(page);
+    await expect(page.getByText('12 of 12')).toBeVisible();
+    await expect(page.getByRole('gridcell', { name: /, proved$/ })).toHaveCount(12);
+    await expect(page.getByRole('region', { name: 'Others that answered' })).toContainText(
+      `${app.network}.1`,
+    );
+  });
+
+  const known = join(app.folder, 'known hosts');
+  const config = join(app.folder, 'ssh_config');
+  await test.step('hand over: OpenSSH logs in with the exported files', async () => {
+    await stage(page, 'Hand over');
+    await page.getByLabel('Where you will keep the known hosts').fill(known);
+    await save(page, 'Known hosts', known);
+    await save(page, 'SSH client configuration', config);
+    chmodSync(config, 0o600);
+    const login = [
+      '-F',
+      config,
+      '-i',
+      key.path,
+      '-o',
+      'IdentitiesOnly=yes',
+      '-o',
+      'BatchMode=yes',
+      '-o',
+      'GlobalKnownHostsFile=/dev/null',
+    ];
+    const { stdout } = await run('ssh', [...login, 'tank-07', 'hostname']);
+    expect(stdout).toBe('tank-07\n');
+    const onBoard = JSON.parse(
+      (await run('ssh', [...login, 'tank-07', 'cat /etc/nest-mark.json'])).stdout,
+    ) as { mark: string };
+    expect(onBoard.mark).toBe(marks[6]);
+
+    // The key of another board under this one's name must be refused.
+    const swapped = readFileSync(known, 'utf8').split('\n');
+    const keyOf = (line: string): string => line.split(' ')[2] ?? '';
+    swapped[6] = swapped[6]!.replace(keyOf(swapped[6]!), keyOf(swapped[7]!));
+    writeFileSync(known, swapped.join('\n'));
+    const refused = await run('ssh', [...login, 'tank-07', 'hostname']).catch(
+      (error: { stderr: string }) => error.stderr,
+    );
+    expect(refused).toContain('Host key verification failed');
+
+    const csv = join(app.folder, 'batch.csv');
+    await save(page, 'The batch as a table', csv);
+    expect(readFileSync(csv, 'utf8').match(/,proved,127\./g)).toHaveLength(12);
+    await page.getByRole('button', { name: 'Note 12 as handed over' }).click();
+    await expect(page.getByRole('gridcell', { name: /, handed over$/ })).toHaveCount(12);
+  });
+
+  await test.step('a misspelt network name: that board never appears and is shown as missing', async () => {
+    await stage(page, 'Plan');
+    await page.getByLabel('Network name', { exact: true }).fill('Saltmarch Bench');
+    await expect(page.getByText('Plan saved')).toBeVisible();
+    await stage(page, 'Practice bench');
+    await page.getByRole('button', { name: 'Cut all power' }).click();
+    await page.getByRole('button', { name: 'Put fresh cards into empty slots' }).click();
+    await stage(page, 'Cards');
+    // Every device has a card, so nothing is proposed; the one to be written again is chosen by hand.
+    await page.getByRole('listitem').filter({ hasText: 'Slot 1' }).getByLabel('Becomes').click();
+    await page.getByRole('option', { name: 'C4 · tank-12' }).click();
+    await page.getByRole('button', { name: 'Arm a round of 1 …' }).click();
+    await page.getByLabel(/^Type/).fill('erase 1');
+    await page.getByRole('button', { name: 'Erase and write 1 card' }).click();
+    await expect(page.getByText('Verified, take it out.')).toBeVisible();
+    await stage(page, 'Plan');
+    await page.getByLabel('Network name', { exact: true }).fill('Saltmarsh Bench');
+    await expect(page.getByText('Plan saved')).toBeVisible();
+  });
+
+  await test.step('two cards in each other’s boards are found under their own names', async () => {
+    await stage(page, 'Practice bench');
+    await page.getByRole('button', { name: 'Seat this batch’s cards by their labels' }).click();
+    const cardIn = (nest: string): Promise<string> =>
+      page.locator(`tr[data-board="${nest}"] td`).nth(1).innerText();
+    await expect.poll(() => cardIn('C4')).toContain('tank-12');
+    const label = await cardIn('A1');
+    const card = page.locator('tr[data-card]', { hasText: label });
+    const title = await card.locator('td').first().innerText();
+    await page.locator('tr[data-board="A2"]').getByRole('button', { name: 'Take card' }).click();
+    await page.getByLabel('Or seat one card').click();
+    await page.getByRole('option', { name: title, exact: true }).click();
+    await page.getByLabel('in the board of nest').fill('A2');
+    await page.getByRole('button', { name: 'Seat it' }).click();
+    await expect.poll(() => cardIn('A2')).toBe(label);
+    await powerAll(page, 12);
+    await expect(page.locator('tr[data-board="C4"]')).toContainText(
+      'looks for "Saltmarch Bench", which is not on the air',
+    );
+
+    await stage(page, 'Boot & find');
+    await page.getByRole('button', { name: 'I have just powered 1' }).click();
+    await search(page);
+    // The board in nest A2 holds tank-01's card, and is tank-01; tank-02's card lies in the drawer.
+    const lease = (await app.api<{ boards: { nest: string; address: string }[] }>('GET', '/practice')).boards;
+    const address = lease.find(({ nest }) => nest === 'A2')!.address;
+    await expect(who(page, 'tank-01')).toContainText(`${address}:2222`);
+    await expect(who(page, 'tank-12')).toContainText('not seen yet');
+  });
+
+  await test.step('after the time in which a first boot is normal, it is missing', async () => {
+    await page.clock.install();
+    await page.reload();
+    await page.clock.fastForward('06:00');
+    await expect(who(page, 'tank-12')).toContainText('missing');
+    await expect(who(page, 'tank-12')).toContainText(
+      /6:\d\d since power-on; longer than the 4:00 that are still normal/,
+    );
+    await expect(page.getByRole('gridcell', { name: /^C4.*missing$/ })).toBeVisible();
+  });
+});
