@@ -108,7 +108,7 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     swapped[6] = swapped[6]!.replace(keyOf(swapped[6]!), keyOf(swapped[7]!));
     writeFileSync(known, swapped.join('\n'));
     const refused = await run('ssh', [...login, 'tank-07', 'hostname']).catch(
-      (error: { stderr: string }) => error.stderr,
+      (error: unknown) => (error as { stderr: string }).stderr,
     );
     expect(refused).toContain('Host key verification failed');
 

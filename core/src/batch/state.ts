@@ -75,9 +75,9 @@ export interface DeviceStanding {
 export const LATE_FACTOR = 2;
 
 const cardWords: Partial<Record<CardState, string>> = {
-  failed: 'card failed',
-  unfinished: 'card unfinished',
-  cancelled: 'card unfinished',
+  failed: 'failed',
+  unfinished: 'unfinished',
+  cancelled: 'unfinished',
 };
 
 function cardArc(card: CardFact | null): Pick<Arc, 'mode' | 'share' | 'word'> {

@@ -33,10 +33,7 @@ export class SlotPanel {
   });
   protected readonly options = computed(() => [
     { id: leaveOut, label: 'leave this card out' },
-    ...this.devices().map(({ id, nest, hostName, mark }) => ({
-      id,
-      label: `${nest} · ${hostName} · ${mark}`,
-    })),
+    ...this.devices().map(({ id, nest, hostName }) => ({ id, label: `${nest} · ${hostName}` })),
   ]);
   protected readonly chosen = computed(() => this.slot().device?.id ?? leaveOut);
 

@@ -28,7 +28,7 @@ import { Rail } from './rail';
           </div>
         }
         <nm-tray />
-        <main tabindex="-1"><router-outlet /></main>
+        <main tabindex="0"><router-outlet /></main>
       </div>
       <nm-findings-column />
     } @else if (problem()) {

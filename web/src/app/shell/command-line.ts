@@ -1,9 +1,17 @@
-import { ChangeDetectionStrategy, Component, computed, inject, output, signal } from '@angular/core';
+import {
+  afterNextRender,
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  type ElementRef,
+  inject,
+  output,
+  signal,
+  viewChild,
+} from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { AutoFocus } from 'primeng/autofocus';
-import { Dialog } from 'primeng/dialog';
 import { InputText } from 'primeng/inputtext';
 import { BatchActions } from '../state/batch.actions';
 import { batchFeature } from '../state/batch.reducer';
@@ -25,7 +33,7 @@ const pages: readonly [string, string][] = [
 /** One line that finds devices by name, mark or nest, and does what the pages do. */
 @Component({
   selector: 'nm-command-line',
-  imports: [AutoFocus, Dialog, FormsModule, InputText],
+  imports: [FormsModule, InputText],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './command-line.html',
   styleUrl: './command-line.css',
@@ -84,6 +92,22 @@ export class CommandLine {
   });
   protected readonly hits = computed(() => matching(this.commands(), this.text()));
 
+  private readonly dialog = viewChild.required<ElementRef<HTMLDialogElement>>('dialog');
+  private readonly line = viewChild.required<ElementRef<HTMLInputElement>>('line');
+
+  constructor() {
+    // The browser's own dialog: it takes the focus at once, so that no letter of a quick typist is lost.
+    afterNextRender(() => {
+      this.dialog().nativeElement.showModal();
+      this.line().nativeElement.focus();
+    });
+  }
+
+  /** A press beside the dialog, which the browser counts as one on the dialog itself. */
+  protected leaveOutside(event: MouseEvent): void {
+    if (event.target === this.dialog().nativeElement) this.dialog().nativeElement.close();
+  }
+
   protected type(text: string): void {
     this.text.set(text);
     this.at.set(0);
@@ -96,7 +120,7 @@ export class CommandLine {
 
   protected run(command: Command | undefined): void {
     if (!command) return;
-    this.closed.emit();
+    this.dialog().nativeElement.close();
     command.run();
   }
 }

@@ -23,6 +23,7 @@ const keys: readonly [string, string][] = [
       [visible]="true"
       (visibleChange)="closed.emit()"
       [modal]="true"
+      closeAriaLabel="Close"
       [dismissableMask]="true"
       [draggable]="false"
       [style]="{ width: '38rem' }"

@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject, output, signal } 
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { AutoFocus } from 'primeng/autofocus';
 import { Button } from 'primeng/button';
 import { Dialog } from 'primeng/dialog';
 import { InputText } from 'primeng/inputtext';
@@ -22,7 +23,7 @@ const saveWords: Record<SaveState, string> = {
 /** Which batch is open, whether it is saved, and the ways to find things. */
 @Component({
   selector: 'nm-top-bar',
-  imports: [Button, Dialog, FormsModule, InputText, Select],
+  imports: [AutoFocus, Button, Dialog, FormsModule, InputText, Select],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './top-bar.html',
   styleUrl: './top-bar.css',

@@ -61,7 +61,7 @@ import { arcPath, notchPath } from './arc-path';
     }
     text {
       font-family: var(--mono);
-      font-size: 13.5px;
+      font-size: 12.5px;
       font-weight: 600;
       fill: var(--ink);
     }

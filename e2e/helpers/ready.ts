@@ -1,0 +1,46 @@
+import { randomUUID } from 'node:crypto';
+import {
+  addDevices,
+  emptyPlan,
+  makeHostKey,
+  namesFromPattern,
+  type Batch,
+  type Image,
+  type Plan,
+} from '@nest-mark/core';
+import { baseImage, type App } from './app';
+
+const userKey = makeHostKey(new Uint8Array(32).fill(7), new Uint8Array(4), 'mara@bench').publicLine;
+
+/** A batch that could be written, made through the server's interface, for tests that are about something else. */
+export async function readyBatch(app: App, count: number, change: Partial<Plan> = {}): Promise<Batch> {
+  const { id } = await app.api<Image>('POST', '/images', {
+    path: baseImage,
+    title: 'Practice OS 1',
+    sha256: '',
+  });
+  for (;;) {
+    const image = (await app.api<Image[]>('GET', '/images')).find((candidate) => candidate.id === id);
+    if (image?.state === 'ready') break;
+    if (image?.state === 'failed') throw new Error(image.message);
+    await new Promise((resolve) => setTimeout(resolve, 100));
+  }
+  const plan: Plan = {
+    ...emptyPlan('Tank monitors'),
+    imageId: id,
+    access: { userName: 'keeper', keys: userKey, passwordLogin: false },
+    wifi: { ssid: 'Saltmarsh Bench', hidden: false },
+    country: 'DK',
+    timeZone: 'Europe/Copenhagen',
+    network: { subnet: `${app.network}.0/24`, port: 2222 },
+    ...change,
+  };
+  const draw = {
+    random: (below: number): number => Math.floor(Math.random() * below),
+    id: (): string => randomUUID(),
+  };
+  return app.api('POST', '/batches', {
+    plan: addDevices(plan, namesFromPattern('tank-{n:02}', count), 'tank monitor', draw),
+    secrets: { wifiPassphrase: 'low tide at seven' },
+  });
+}

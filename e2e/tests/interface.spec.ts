@@ -1,0 +1,145 @@
+import AxeBuilder from '@axe-core/playwright';
+import { expect, test, type Page } from '../helpers/app';
+import { readyBatch } from '../helpers/ready';
+import { armRound, search, setPace, stage } from '../helpers/steps';
+
+const views = ['Plan', 'Cards', 'Boot & find', 'Hand over', 'Images', 'Log', 'Practice bench'] as const;
+
+/** Pixels by which the page is wider than its window. */
+const sideways = (page: Page): Promise<number> =>
+  page.evaluate<number>('document.documentElement.scrollWidth - document.documentElement.clientWidth');
+
+async function audit(page: Page): Promise<void> {
+  const { violations } = await new AxeBuilder({ page })
+    .withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'])
+    .analyze();
+  const found = violations.map(
+    ({ id, nodes }) =>
+      `${id}: ${nodes
+        .slice(0, 3)
+        .map(({ html, failureSummary }) => `${html} ${failureSummary ?? ''}`)
+        .join('\n')}`,
+  );
+  expect(found).toEqual([]);
+}
+
+test('every view, light and dark, passes the automated checks of WCAG 2.2 AA and needs no sideways scrolling', async ({
+  app,
+  page,
+}) => {
+  await readyBatch(app, 6);
+  await page.goto(app.url);
+  await setPace(page, 0, 0);
+  await page.getByRole('button', { name: 'Put fresh cards into empty slots' }).click();
+  await stage(page, 'Cards');
+  await page.getByRole('button', { name: 'Arm a round of 4 …' }).click();
+  await expect(page.getByRole('dialog')).toBeVisible();
+  await audit(page);
+  await page.getByRole('button', { name: 'Leave everything as it is' }).click();
+  await armRound(page, 4);
+  await expect(page.getByText('Verified, take it out.')).toHaveCount(4, { timeout: 60_000 });
+  await stage(page, 'Practice bench');
+  await page.getByRole('button', { name: 'Seat this batch’s cards by their labels' }).click();
+  await page.getByRole('button', { name: 'Power all' }).click();
+  await expect(page.locator('tr[data-board]', { hasText: 'on the network' })).toHaveCount(4);
+  await search(page);
+  for (const theme of ['light', 'dark']) {
+    for (const view of views) {
+      await stage(page, view);
+      await expect(page.locator('main h1')).toHaveText(view);
+      await page.waitForTimeout(300);
+      await audit(page);
+      for (const width of [1280, 1024]) {
+        await page.setViewportSize({ width, height: 800 });
+        const wide = await sideways(page);
+        expect(wide, `${view} at ${String(width)} in ${theme}`).toBe(0);
+      }
+      await page.setViewportSize({ width: 1280, height: 800 });
+    }
+    await page.getByRole('button', { name: theme === 'light' ? 'Dark bench' : 'Light' }).click();
+  }
+});
+
+test('the tray by keyboard: arrows, Shift, Space, letters, all and none', async ({ app, page }) => {
+  await readyBatch(app, 12);
+  await page.goto(app.url);
+  const cell = (nest: string) => page.locator(`[data-nest="${nest}"]`);
+  const selected = () => page.getByRole('gridcell', { selected: true });
+  await cell('A1').focus();
+  await page.keyboard.press('ArrowRight');
+  await expect(selected()).toHaveCount(1);
+  await expect(cell('A2')).toBeFocused();
+  await page.keyboard.press('Shift+ArrowRight');
+  await page.keyboard.press('Shift+ArrowDown');
+  await expect(selected()).toHaveCount(4);
+  await page.keyboard.press('Space');
+  await expect(selected()).toHaveCount(3);
+  await page.keyboard.press('Escape');
+  await expect(selected()).toHaveCount(0);
+  await page.keyboard.type('k-1');
+  await expect(selected()).toHaveCount(3);
+  await expect(cell('C2')).toBeFocused();
+  await page.keyboard.press('Control+a');
+  await expect(selected()).toHaveCount(12);
+  // The same by mouse: a click, a second one with Ctrl, a rectangle.
+  await cell('B1').click();
+  await cell('B3').click({ modifiers: ['Control'] });
+  await expect(selected()).toHaveCount(2);
+  const from = (await cell('A1').boundingBox())!;
+  const to = (await cell('B2').boundingBox())!;
+  await page.mouse.move(from.x + 5, from.y + 5);
+  await page.mouse.down();
+  await page.mouse.move(to.x + 20, to.y + 20, { steps: 5 });
+  await page.mouse.up();
+  await expect(selected()).toHaveCount(4);
+});
+
+test('the command line finds a device by its mark and opens pages; ? lists the keys', async ({
+  app,
+  page,
+}) => {
+  const batch = await readyBatch(app, 3);
+  await page.goto(app.url);
+  await expect(page.locator('[data-nest="A3"]')).toBeVisible();
+  await page.keyboard.press('Control+k');
+  await page.keyboard.type(batch.plan.devices[2]!.mark.toLowerCase());
+  await expect(page.getByRole('option')).toHaveCount(1);
+  await page.keyboard.press('Enter');
+  await expect(page.locator('[data-nest="A3"]')).toHaveAttribute('aria-selected', 'true');
+  await page.keyboard.press('Control+k');
+  await page.keyboard.type('hand ov');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: 'Hand over' })).toBeVisible();
+  await page.locator('main').focus();
+  await page.keyboard.press('?');
+  await expect(page.getByRole('dialog', { name: 'Keys' })).toBeVisible();
+});
+
+test('200 devices: marks only in the tray, the table draws what is in view, an edit is checked at once', async ({
+  app,
+  page,
+}) => {
+  await readyBatch(app, 200, { tray: { rows: 10, columns: 20 } });
+  await page.goto(app.url);
+  await expect(page.locator('[data-device]')).toHaveCount(200);
+  await expect(page.locator('.dense [data-device]').first()).toBeVisible();
+  expect(await page.locator('tbody tr').count()).toBeLessThan(60);
+  const field = page.getByLabel('Host name of nest A1', { exact: true });
+  await field.fill('tank-02');
+  await expect(page.getByText('"tank-02" in nest A2 is the name of nest A1 too.').first()).toBeVisible();
+  const wide = await sideways(page);
+  expect(wide).toBe(0);
+});
+
+test('a secret is masked, shown on request only, and that is logged', async ({ app, page }) => {
+  await readyBatch(app, 1);
+  await page.goto(app.url);
+  const field = page.getByLabel('Passphrase', { exact: true });
+  await expect(field).toHaveAttribute('type', 'password');
+  await expect(field).toHaveValue('');
+  await page.getByRole('button', { name: 'Show' }).first().click();
+  await expect(field).toHaveValue('low tide at seven');
+  await page.getByRole('button', { name: 'Hide' }).click();
+  await stage(page, 'Log');
+  await expect(page.getByText('The Wi-Fi passphrase of the batch was shown on the screen.')).toBeVisible();
+});
