@@ -123,7 +123,7 @@ export default tseslint.config(
     extends: [...angular.configs.templateRecommended, ...angular.configs.templateAccessibility],
   },
   {
-    files: ['**/test/**/*.ts', 'e2e/**/*.ts', 'bench/**/*.ts'],
+    files: ['**/test/**/*.ts', 'e2e/**/*.ts', 'bench/**/*.mts'],
     rules: {
       '@typescript-eslint/no-non-null-assertion': 'off',
       // Playwright wants its fixtures' arguments taken apart, also where none is used.
