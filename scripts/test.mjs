@@ -45,6 +45,7 @@ async function statics() {
     ['types of station, stand-in, server and tests', bin('tsc'), ['-p', 'tsconfig.json']],
     ['types of the interface', bin('tsc'), ['-p', 'web/tsconfig.json', '--noEmit']],
     ['lint', bin('eslint'), ['.', '--max-warnings', '0']],
+    ['docs/rules.md', bin('tsx'), ['scripts/write-rules.mts', '--check']],
     ['formatting', bin('prettier'), ['--check', '--log-level', 'warn', '.']],
   ];
   for (const [name, command, args] of checks) {

@@ -6,5 +6,7 @@ export default {
   rootDir: import.meta.dirname ?? '.',
   testMatch: ['<rootDir>/test/**/*.spec.ts'],
   setupFilesAfterEnv: ['<rootDir>/test/setup.ts'],
+  // These packages ship ES modules only.
+  transformIgnorePatterns: ['node_modules/(?!(.*\\.mjs$|iso-3166/|@noble/))'],
   moduleNameMapper: { '^chart\\.js(/auto)?$': '<rootDir>/test/stubs/chart.cjs' },
 };

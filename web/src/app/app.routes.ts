@@ -71,6 +71,11 @@ export const routes: Routes = [
         loadComponent: async () => (await import('./images/images-page')).ImagesPage,
       },
       {
+        path: 'checks',
+        title: 'Checks · Nest Mark',
+        loadComponent: async () => (await import('./checks/checks-page')).ChecksPage,
+      },
+      {
         path: 'log',
         title: 'Log · Nest Mark',
         loadChildren: async () => {

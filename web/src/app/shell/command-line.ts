@@ -28,6 +28,7 @@ const pages: readonly [string, string][] = [
   ['images', 'Images'],
   ['log', 'Log'],
   ['practice', 'Practice bench'],
+  ['checks', 'What is checked, and why'],
 ];
 
 /** One line that finds devices by name, mark or nest, and does what the pages do. */

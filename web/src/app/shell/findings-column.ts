@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
-import { ActivatedRoute, Router } from '@angular/router';
+import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { quickFix, type Finding, type Plan, type Severity } from '@nest-mark/core';
 import { BatchActions } from '../state/batch.actions';
@@ -20,6 +20,7 @@ interface Item {
 /** What the checks say about the plan, or about the selected devices first. */
 @Component({
   selector: 'nm-findings-column',
+  imports: [RouterLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './findings-column.html',
   styleUrl: './findings-column.css',
