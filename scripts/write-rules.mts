@@ -9,7 +9,14 @@ const text = [
   '',
   'Made by `npm run rules` from the list that runs in the browser, on the server and in the tests.',
   '',
-  ...planRules.flatMap(({ id, title, why, source }) => [`## ${title}`, '', why, '', `Rule \`${id}\`. Source: ${source}.`, '']),
+  ...planRules.flatMap(({ id, title, why, source }) => [
+    `## ${title}`,
+    '',
+    why,
+    '',
+    `Rule \`${id}\`. Source: ${source}.`,
+    '',
+  ]),
 ].join('\n');
 
 if (!process.argv.includes('--check')) writeFileSync(path, text);

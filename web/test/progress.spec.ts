@@ -85,7 +85,9 @@ describe('progress by events', () => {
 
   it('leaves rounds of other batches alone', () => {
     const foreign = { ...round(1, [card('slot-1', one)]), batchId: '33333333-3333-4333-8333-333333333333' };
-    expect(progressFeature.reducer(start, ProgressActions.roundCame({ round: foreign })).progress).toBe(start.progress);
+    expect(progressFeature.reducer(start, ProgressActions.roundCame({ round: foreign })).progress).toBe(
+      start.progress,
+    );
   });
 });
 

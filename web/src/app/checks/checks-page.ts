@@ -7,7 +7,9 @@ import { planRules } from '@nest-mark/core';
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <h1>What is checked, and why</h1>
-    <p class="soft">These {{ rules.length }} checks run at each keystroke, and once more before a card is erased.</p>
+    <p class="soft">
+      These {{ rules.length }} checks run at each keystroke, and once more before a card is erased.
+    </p>
     @for (rule of rules; track rule.id) {
       <article class="sheet" [id]="rule.id">
         <h2>{{ rule.title }}</h2>
