@@ -9,7 +9,7 @@ const credit = 500;
 
 /** Limits a slot's octets per second, as a reader does. */
 class Throttle {
-  private freeAt = 0;
+  private freeAt = performance.now();
 
   async wait(bytes: number, rate: number): Promise<void> {
     if (rate <= 0) return;

@@ -12,8 +12,7 @@ export interface StandingWords {
  * @param now milliseconds since 1970
  */
 export function standingWords(standing: DeviceStanding, now: number): StandingWords {
-  const notched = standing.ring.find((arc) => arc.mode === 'notched');
+  const notched = standing.ring.find((arc) => arc.mode === 'notched' && arc.word !== 'plan');
   const since = standing.since === null ? '' : clock((now - standing.since) / 1000);
-  const word = notched && notched.word !== 'plan' ? notched.word : standing.state;
-  return { word, since, hand: standing.needsHand };
+  return { word: notched?.word ?? standing.state, since, hand: standing.needsHand };
 }

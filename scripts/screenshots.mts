@@ -1,0 +1,139 @@
+/** Makes docs/screenshots anew from the demo data: npm run screenshots (after npm start has set everything up once). */
+import { spawn } from 'node:child_process';
+import { mkdirSync, mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { chromium, type Page } from '@playwright/test';
+import { addDevices, emptyPlan, namesFromPattern } from '@nest-mark/core';
+
+const root = join(import.meta.dirname, '..');
+const target = process.argv[2] ?? join(root, 'docs/screenshots');
+const data = mkdtempSync(join(tmpdir(), 'nest-mark-screens-'));
+mkdirSync(target, { recursive: true });
+
+const server = spawn(
+  process.execPath,
+  ['scripts/start.mjs', '--no-setup', '--port', '0', '--data', data, '--practice-network', '127.44.8'],
+  { cwd: root, stdio: ['ignore', 'pipe', 'inherit'] },
+);
+const url = await new Promise<string>((resolve, reject) => {
+  server.once('exit', () => reject(new Error('the server did not start')));
+  server.stdout.on('data', (text: Buffer) => {
+    const found = /Nest Mark is at (\S+)/.exec(text.toString())?.[1];
+    if (found) resolve(found);
+  });
+});
+const browser = await chromium.launch({
+  executablePath: '/usr/bin/chromium',
+  args: ['--no-sandbox', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+});
+
+async function post(path: string, body: unknown): Promise<unknown> {
+  const headers = {
+    'X-Nest-Mark': '1',
+    'Content-Type': 'application/json',
+    'Idempotency-Key': crypto.randomUUID(),
+  };
+  const response = await fetch(`${url}/api${path}`, { method: 'POST', headers, body: JSON.stringify(body) });
+  if (!response.ok) throw new Error(await response.text());
+  return response.json();
+}
+const practice = (action: object): Promise<unknown> => post('/practice/actions', action);
+
+async function shots(page: Page): Promise<void> {
+  const shot = async (name: string): Promise<void> => {
+    // Off the button that was pressed, and past its colour change.
+    await page.mouse.move(5, 795);
+    await page.waitForTimeout(500);
+    await page.screenshot({ path: join(target, `${name}.png`) });
+  };
+  const go = (name: string): Promise<void> =>
+    page
+      .getByRole('navigation')
+      .getByRole('link', { name: new RegExp(`^${name}`) })
+      .click();
+  const round = async (phrase: string): Promise<void> => {
+    await page.getByRole('button', { name: /^Arm a round of 4/ }).click();
+    await page.getByLabel(/^Type/).fill(phrase);
+  };
+  const verified = (): Promise<void> =>
+    page.getByText('Verified, take it out.').nth(3).waitFor({ timeout: 120_000 });
+
+  await page.goto(url);
+  await page.getByText('Nothing found. Cards can be written.').waitFor({ timeout: 60_000 });
+  await shot('plan');
+  await page.getByLabel('Host name of nest B2').fill('tank-05');
+  await page.getByLabel('Network name', { exact: true }).fill('Saltmarsh Bench ');
+  await page.getByLabel('Passphrase', { exact: true }).scrollIntoViewIfNeeded();
+  await shot('plan-findings');
+  await page.getByLabel('Network name', { exact: true }).fill('Saltmarsh Bench');
+  await page.getByLabel('Host name of nest B2').fill('tank-06');
+  await page.getByText('Plan saved').waitFor();
+
+  await practice({ do: 'insertFresh' });
+  await go('Cards');
+  await round('erase 4');
+  await shot('cards-arming');
+  await page.getByRole('button', { name: 'Erase and write 4 cards' }).click();
+  const bar = page.getByRole('progressbar').first();
+  while (Number(await bar.getAttribute('aria-valuenow')) < 60) await page.waitForTimeout(100);
+  await shot('cards-writing');
+  await verified();
+  await shot('cards-verified');
+  await practice({ do: 'pace', bootSeconds: 1, slotRate: 0 });
+  for (let n = 0; n < 2; n++) {
+    await practice({ do: 'pullIdle' });
+    await practice({ do: 'insertFresh' });
+    await round('erase 4');
+    await page.getByRole('button', { name: 'Erase and write 4 cards' }).click();
+    await verified();
+  }
+  const batchId = /batch\/([^/]+)/.exec(page.url())?.[1] ?? '';
+  await practice({ do: 'seat', batchId });
+  await practice({ do: 'power', nest: 'C4', on: false });
+  await practice({ do: 'powerAll', on: true });
+  await practice({ do: 'power', nest: 'C4', on: false });
+  await go('Practice bench');
+  await page.getByText('on the network').nth(10).waitFor({ timeout: 60_000 });
+  await page
+    .getByRole('region', { name: 'Boards' })
+    .evaluate((section) => section.scrollIntoView({ block: 'start' }));
+  await shot('practice');
+  await go('Boot');
+  await page.getByRole('button', { name: /I have just powered/ }).click();
+  await page.getByRole('button', { name: 'Search' }).click();
+  await page.getByText('11 of 12').waitFor({ timeout: 60_000 });
+  await shot('boot');
+  await page.getByRole('button', { name: 'Dark bench' }).click();
+  await shot('boot-dark');
+  await page.getByRole('button', { name: 'Light', exact: true }).click();
+  await go('Hand over');
+  await shot('hand-over');
+  await go('Images');
+  await shot('images');
+  await go('Log');
+  await shot('log');
+
+  const draw = {
+    random: (below: number): number => Math.floor(Math.random() * below),
+    id: () => crypto.randomUUID(),
+  };
+  const plan = { ...emptyPlan('Larval trays'), tray: { rows: 10, columns: 20 } };
+  const large = await post('/batches', {
+    plan: addDevices(plan, namesFromPattern('tray-{n:03}', 200), 'tray sensor', draw),
+    secrets: {},
+  });
+  await page.goto(`${url}/batch/${(large as { id: string }).id}/plan`);
+  await page.locator('.dense').waitFor();
+  await shot('plan-200');
+}
+
+try {
+  await shots(await browser.newPage({ viewport: { width: 1280, height: 800 } }));
+} finally {
+  await browser.close();
+  const gone = new Promise((resolve) => server.once('exit', resolve));
+  server.kill('SIGINT');
+  await gone;
+  rmSync(data, { recursive: true, force: true });
+}
