@@ -95,9 +95,7 @@ async function shots(page: Page): Promise<void> {
   await practice({ do: 'power', nest: 'C4', on: false });
   await go('Practice bench');
   await page.getByText('on the network').nth(10).waitFor({ timeout: 60_000 });
-  await page
-    .getByRole('region', { name: 'Boards' })
-    .evaluate((section) => section.scrollIntoView({ block: 'start' }));
+  await page.evaluate("document.getElementById('boards-title').scrollIntoView()");
   await shot('practice');
   await go('Boot');
   await page.getByRole('button', { name: /I have just powered/ }).click();
