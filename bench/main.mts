@@ -1,4 +1,4 @@
-import { mkdtempSync, rmSync } from 'node:fs';
+import { chmodSync, mkdtempSync, rmSync } from 'node:fs';
 import { cpus } from 'node:os';
 import { join } from 'node:path';
 import type { Result } from './measure.mjs';
@@ -10,6 +10,8 @@ import { writeFour } from './write-four.mjs';
 const root = join(import.meta.dirname, '..');
 // Beside the data, not in /tmp: that may be memory, and a card is not.
 const folder = mkdtempSync(join(root, 'data/bench-'));
+// The database's account must be able to reach it, so that the cluster lies within and goes with it.
+chmodSync(folder, 0o755);
 const results: Result[] = [];
 try {
   results.push(...(await writeFour(folder)));

@@ -1,6 +1,6 @@
 /** Makes docs/screenshots anew from the demo data: npm run screenshots (after npm start has set everything up once). */
 import { spawn } from 'node:child_process';
-import { mkdirSync, mkdtempSync, rmSync } from 'node:fs';
+import { chmodSync, mkdirSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { chromium, type Page } from '@playwright/test';
@@ -9,6 +9,8 @@ import { addDevices, emptyPlan, namesFromPattern } from '@nest-mark/core';
 const root = join(import.meta.dirname, '..');
 const target = process.argv[2] ?? join(root, 'docs/screenshots');
 const data = mkdtempSync(join(tmpdir(), 'nest-mark-screens-'));
+// The database's account must be able to reach it, so that the cluster lies within and goes with it.
+chmodSync(data, 0o755);
 mkdirSync(target, { recursive: true });
 
 const server = spawn(

@@ -57,7 +57,7 @@ const registryPackagesOutside = {
 };
 
 async function bundleServer() {
-  const { build } = await import('esbuild');
+  const { build, stop } = await import('esbuild');
   await build({
     entryPoints: [join(root, 'server/src/main.ts')],
     outfile: serverBundle,
@@ -69,6 +69,8 @@ async function bundleServer() {
     logLevel: 'warning',
     plugins: [registryPackagesOutside],
   });
+  // Its helper process would otherwise run beside the server.
+  await stop();
 }
 
 function buildInterface() {

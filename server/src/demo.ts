@@ -24,7 +24,11 @@ function hatchery(name: string, rows: number, columns: number, network: string, 
   };
 }
 
-/** The hatchery: twelve tank monitors, three gate controllers and four field buoys. Runs once, on an empty database. */
+/**
+ * The hatchery: twelve tank monitors and three gate controllers on the bench's network, and four field buoys on a
+ * phone's hotspot. All of them appear on the practice subnet; nothing beyond loopback is ever named. Runs once, on an
+ * empty database.
+ */
 export async function plantDemo(
   context: Context,
   baseImage: string,
@@ -33,23 +37,20 @@ export async function plantDemo(
 ): Promise<void> {
   if ((await context.batches.list()).length > 0) return;
   const image = await addImage(context, { path: baseImage, title: 'Practice OS 1, minimal', sha256: '' });
-  const secrets = { wifiPassphrase: 'low tide at seven' };
-  const tanks = addDevices(
-    hatchery('Tank monitors', 3, 4, network, port),
-    namesFromPattern('tank-{n:02}', 12),
-    'tank monitor',
-    draw,
-  );
-  await createBatch(context, { plan: { ...tanks, imageId: image.id }, secrets });
-  const gates = addDevices(
-    hatchery('Gates and buoys', 2, 4, network, port),
-    namesFromPattern('gate-{n:02}', 3),
-    'gate controller',
-    draw,
-  );
-  const field = addDevices(gates, namesFromPattern('buoy-{n:02}', 4), 'field buoy', draw);
-  await createBatch(context, {
-    plan: { ...field, imageId: image.id, boardProfileId: 'compact-64' },
-    secrets,
-  });
+  const plant = async (plan: Plan, names: string[], role: string, wifiPassphrase: string): Promise<void> => {
+    const filled = addDevices({ ...plan, imageId: image.id }, names, role, draw);
+    await createBatch(context, { plan: filled, secrets: { wifiPassphrase } });
+  };
+  const bench = 'low tide at seven';
+  const tanks = hatchery('Tank monitors', 3, 4, network, port);
+  await plant(tanks, namesFromPattern('tank-{n:02}', 12), 'tank monitor', bench);
+  const gates = hatchery('Gate controllers', 1, 3, network, port);
+  await plant(gates, namesFromPattern('gate-{n:02}', 3), 'gate controller', bench);
+  const buoys: Plan = {
+    ...hatchery('Field buoys', 1, 4, network, port),
+    site: 'Oyster beds, by the keeper’s phone',
+    boardProfileId: 'compact-64',
+    wifi: { ssid: 'Keepers hotspot', hidden: false },
+  };
+  await plant(buoys, namesFromPattern('buoy-{n:02}', 4), 'field buoy', 'eelgrass and mud');
 }

@@ -3,6 +3,7 @@ import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import type { TaskList } from 'graphile-worker';
+import type { Knex } from 'knex';
 import { destination, pino } from 'pino';
 import { Lab } from '@nest-mark/stand-in';
 import * as z from 'zod';
@@ -52,8 +53,7 @@ interface Pool {
 }
 
 /** Holds a lock of the database for this station; it ends with the connection, also after a kill. */
-async function lockStation(context: Context): Promise<() => Promise<void>> {
-  const { knex, station } = context;
+async function lockStation(knex: Knex, station: string): Promise<() => Promise<void>> {
   const client = knex.client as Pool;
   const connection = await client.acquireConnection();
   const release = (): Promise<void> => client.releaseConnection(connection);
@@ -80,46 +80,54 @@ const listen = (app: ReturnType<typeof makeApp>, port: number): Promise<Server> 
     );
   });
 
-/** Starts the server. @throws DatabaseError, VaultError, or what the port answers */
+/**
+ * Starts the server. What was started before a failure is stopped again.
+ * @throws DatabaseError, VaultError, or what the port answers
+ */
 export async function startServer(options: ServerOptions): Promise<RunningServer> {
   const logger = pino({ level: options.logLevel }, destination(2));
-  mkdirSync(options.dataFolder, { recursive: true });
-  const knex = await connectDatabase(options.databaseUrl);
-  const lab = await Lab.open(join(options.dataFolder, 'practice'), options.practiceNetwork);
-  const context = makeContext({
-    knex,
-    key: readKeyFile(join(options.dataFolder, 'secret.key')),
-    reader: lab.reader,
-    neighbours: lab.neighbours,
-    lab,
-    station: options.station,
-    dataFolder: options.dataFolder,
-  });
-  const unlock = await lockStation(context).catch(async (error: unknown) => {
-    await lab.close();
-    await knex.destroy();
-    throw error;
-  });
-  await recoverRounds(context);
-  await context.scans.interruptOpen();
-  await prepareQueue(options.databaseUrl);
-  const runner = await startQueue(options.databaseUrl, tasks(context), logger);
-  lab.reader.watch(() => context.events.send({ type: 'slots' }));
-  lab.watch(() => context.events.send({ type: 'practice' }));
-  if (options.demoImage) await plantDemo(context, options.demoImage, options.practiceNetwork, 2222);
-  const server = await listen(makeApp(context, logger, options.webFolder), options.port);
-  const { port } = server.address() as AddressInfo;
-  return {
-    url: `http://127.0.0.1:${String(port)}`,
-    context,
-    stop: async () => {
-      for (const stopper of context.stoppers.values()) stopper.abort();
-      await runner.stop();
-      server.closeAllConnections();
-      await new Promise((resolve) => server.close(resolve));
-      await lab.close();
-      await unlock();
-      await knex.destroy();
-    },
+  /** How to stop what runs, in the order of starting. */
+  const running: (() => unknown)[] = [];
+  const stop = async (): Promise<void> => {
+    for (let end = running.pop(); end; end = running.pop()) await end();
   };
+  try {
+    mkdirSync(options.dataFolder, { recursive: true });
+    const knex = await connectDatabase(options.databaseUrl);
+    running.push(() => knex.destroy());
+    running.push(await lockStation(knex, options.station));
+    const lab = await Lab.open(join(options.dataFolder, 'practice'), options.practiceNetwork);
+    running.push(() => lab.close());
+    const context = makeContext({
+      knex,
+      key: readKeyFile(join(options.dataFolder, 'secret.key')),
+      reader: lab.reader,
+      neighbours: lab.neighbours,
+      lab,
+      station: options.station,
+      dataFolder: options.dataFolder,
+    });
+    lab.reader.watch(() => context.events.send({ type: 'slots' }));
+    lab.watch(() => context.events.send({ type: 'practice' }));
+    await recoverRounds(context);
+    await context.scans.interruptOpen();
+    await prepareQueue(options.databaseUrl);
+    const runner = await startQueue(options.databaseUrl, tasks(context), logger);
+    running.push(() => {
+      for (const stopper of context.stoppers.values()) stopper.abort();
+      return runner.stop();
+    });
+    if (options.demoImage) await plantDemo(context, options.demoImage, options.practiceNetwork, 2222);
+    const server = await listen(makeApp(context, logger, options.webFolder), options.port);
+    running.push(() => {
+      const closed = new Promise((resolve) => server.close(resolve));
+      server.closeAllConnections();
+      return closed;
+    });
+    const { port } = server.address() as AddressInfo;
+    return { url: `http://127.0.0.1:${String(port)}`, context, stop };
+  } catch (error) {
+    await stop();
+    throw error;
+  }
 }

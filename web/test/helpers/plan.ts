@@ -9,7 +9,7 @@ const draw = {
 export const batchId = '11111111-1111-4111-8111-111111111111';
 
 export const tankPlan = (count: number): Plan =>
-  addDevices(emptyPlan('Tanks'), namesFromPattern('tank-{n:02}', count), '', draw);
+  addDevices(emptyPlan('Tanks'), count > 0 ? namesFromPattern('tank-{n:02}', count) : [], '', draw);
 
 export const tankBatch = (count: number, change: Partial<Batch> = {}): Batch => ({
   id: batchId,

@@ -68,11 +68,13 @@ export class BootPage {
       .map(({ device, facts, progress }) => {
         const standing = deviceStanding(facts, now);
         const seen = progress?.seen ?? null;
+        const last = this.scan();
         return {
           ...device,
           ring: standing.ring,
           words: standingWords(standing, now),
           seen,
+          quiet: seen !== null && last?.state === 'done' && seen.at < last.at,
           wait: waitText(bootWait(facts, now)),
           late: standing.state === 'late',
           notPowered: facts.poweredAt === null && !seen,

@@ -1,0 +1,232 @@
+import { Subject, of, throwError } from 'rxjs';
+import type { Batch, SavePlan, Scan } from '@nest-mark/core';
+import type { Api } from '../src/app/api/api';
+import { BootActions } from '../src/app/boot/boot.reducer';
+import * as bootEffects from '../src/app/boot/boot.effects';
+import { CardsActions } from '../src/app/cards/cards.reducer';
+import * as cardsEffects from '../src/app/cards/cards.effects';
+import { BatchActions } from '../src/app/state/batch.actions';
+import * as batchEffects from '../src/app/state/batch.effects';
+import { batchFeature } from '../src/app/state/batch.reducer';
+import { ProgressActions } from '../src/app/state/progress.reducer';
+import { bench, failure } from './helpers/store';
+import { batchId, tankBatch } from './helpers/plan';
+
+const batch = tankBatch(2);
+const edit = (site: string) => BatchActions.edited({ plan: { ...batch.plan, site }, field: 'site' });
+
+/** An interface of the server of which a test gives the calls it is about. */
+const api = (calls: Partial<Api>): Api => calls as Api;
+
+describe('saving while somebody types', () => {
+  beforeEach(() => jest.useFakeTimers());
+  afterEach(() => jest.useRealTimers());
+
+  /** The effects of saving, wired to a server that answers when the test says so. */
+  function wired() {
+    const sent: { version: number; body: SavePlan; answer: Subject<Batch> }[] = [];
+    const { store, act, actions } = bench(batch);
+    const server = api({
+      saveBatch: (_id, version, body) => {
+        const answer = new Subject<Batch>();
+        sent.push({ version, body, answer });
+        return answer;
+      },
+      batch: () => of({ ...batch, version: 9, plan: { ...batch.plan, site: 'Theirs' } }),
+    });
+    batchEffects.saveSoon(actions).subscribe(act);
+    batchEffects.save(actions, server, store).subscribe(act);
+    batchEffects.settleConflict(actions, server, store).subscribe(act);
+    const state = store.selectSignal(batchFeature.selectBatchState);
+    const answer = (index: number): void => {
+      const { version, body, answer: subject } = sent[index]!;
+      subject.next({ ...batch, version: version + 1, plan: body.plan });
+      subject.complete();
+    };
+    return { act, sent, answer, state };
+  }
+
+  it('waits for a pause, and then sends the whole of it once', () => {
+    const { act, sent, answer, state } = wired();
+    for (const site of ['M', 'Ma', 'Mar', 'Mars', 'Marsh']) {
+      act(edit(site));
+      jest.advanceTimersByTime(200);
+    }
+    expect(sent).toHaveLength(0);
+    jest.advanceTimersByTime(500);
+    expect(sent.map(({ version, body }) => [version, body.plan.site])).toEqual([[1, 'Marsh']]);
+    expect(state().save).toBe('saving');
+    answer(0);
+    expect([state().save, state().stored?.version]).toEqual(['saved', 2]);
+  });
+
+  it('sends the next one only after the first was answered, with the version that came back', () => {
+    const { act, sent, answer, state } = wired();
+    act(edit('First'));
+    jest.advanceTimersByTime(600);
+    act(edit('Second'));
+    jest.advanceTimersByTime(600);
+    expect(sent).toHaveLength(1);
+    answer(0);
+    expect(sent.map(({ version, body }) => [version, body.plan.site])).toEqual([
+      [1, 'First'],
+      [2, 'Second'],
+    ]);
+    answer(1);
+    expect(state().save).toBe('saved');
+  });
+
+  it('sends a typed secret once and not again with the next edit', () => {
+    const { act, sent, answer } = wired();
+    act(BatchActions.secretTyped({ kind: 'wifiPassphrase', value: 'low tide at seven' }));
+    jest.advanceTimersByTime(600);
+    answer(0);
+    act(edit('Marsh'));
+    jest.advanceTimersByTime(600);
+    expect(sent.map(({ body }) => body.secrets)).toEqual([{ wifiPassphrase: 'low tide at seven' }, {}]);
+  });
+
+  it('stops sending after a conflict until a person has decided, and then saves mine over theirs', () => {
+    const { act, sent, answer, state } = wired();
+    act(edit('Mine'));
+    jest.advanceTimersByTime(600);
+    sent[0]!.answer.error(failure('plan-changed'));
+    expect(state().save).toBe('conflict');
+    act(edit('Mine still'));
+    jest.advanceTimersByTime(600);
+    expect(sent).toHaveLength(1);
+    act(BatchActions.mineKept());
+    expect(sent.map(({ version, body }) => [version, body.plan.site]).at(-1)).toEqual([9, 'Mine still']);
+    answer(1);
+    expect([state().save, state().plan?.site]).toEqual(['saved', 'Mine still']);
+  });
+
+  it('shows theirs when mine is dropped', () => {
+    const { act, sent, state } = wired();
+    act(edit('Mine'));
+    jest.advanceTimersByTime(600);
+    sent[0]!.answer.error(failure('plan-changed'));
+    act(BatchActions.theirsTaken());
+    expect([state().save, state().plan?.site, state().stored?.version]).toEqual(['saved', 'Theirs', 9]);
+  });
+
+  it('keeps what was typed when the server is away, and sends it when asked again', () => {
+    const { act, sent, answer, state } = wired();
+    act(edit('Marsh'));
+    jest.advanceTimersByTime(600);
+    sent[0]!.answer.error(failure('unreachable'));
+    expect([state().save, state().plan?.site, state().problem?.code]).toEqual([
+      'failed',
+      'Marsh',
+      'unreachable',
+    ]);
+    act(BatchActions.saveDue());
+    answer(1);
+    expect(state().save).toBe('saved');
+  });
+});
+
+describe('arming', () => {
+  const request = { cards: [], confirm: 'erase 4' };
+
+  it('starts one round for two presses of the button', () => {
+    const { act, actions, store } = bench(batch);
+    const answers = new Subject<never>();
+    const armRound = jest.fn(() => answers);
+    cardsEffects.armRound(actions, api({ armRound }), store).subscribe(act);
+    act(CardsActions.roundConfirmed({ request }));
+    act(CardsActions.roundConfirmed({ request }));
+    expect(armRound).toHaveBeenCalledTimes(1);
+    expect(armRound).toHaveBeenCalledWith(batchId, request);
+  });
+
+  it('says why a round was refused, and can be tried again', () => {
+    const { act, actions, store } = bench(batch);
+    const seen: string[] = [];
+    const armRound = (): ReturnType<Api['armRound']> => throwError(() => failure('card-changed'));
+    cardsEffects.armRound(actions, api({ armRound }), store).subscribe((action) => {
+      seen.push(action.type);
+      act(action);
+    });
+    act(CardsActions.roundConfirmed({ request }));
+    act(CardsActions.roundConfirmed({ request }));
+    expect(seen).toEqual([CardsActions.roundRefused.type, CardsActions.roundRefused.type]);
+  });
+});
+
+describe('searching', () => {
+  const scan = (state: Scan['state']): Scan => ({
+    id: '55555555-5555-4555-8555-555555555555',
+    batchId,
+    subnet: '127.1.2.0/24',
+    port: 2222,
+    state,
+    done: 0,
+    total: 254,
+    message: '',
+    at: 0,
+  });
+
+  it('asks for the subnet of the plan and no other', () => {
+    const network = { subnet: '127.1.2.0/24', port: 2222 };
+    const { act, actions, store } = bench({ ...batch, plan: { ...batch.plan, network } });
+    const startScan = jest.fn(() => of(scan('queued')));
+    bootEffects.search(actions, api({ startScan }), store).subscribe(act);
+    act(BootActions.searchWanted());
+    expect(startScan.mock.calls).toEqual([[batchId, '127.1.2.0/24', 2222]]);
+  });
+
+  describe('again and again', () => {
+    beforeEach(() => jest.useFakeTimers());
+    afterEach(() => jest.useRealTimers());
+
+    const deviceId = batch.plan.devices[0]!.id;
+    const progress = (proved: boolean) =>
+      ProgressActions.came({
+        progress: {
+          batchId,
+          strangers: [],
+          rounds: [],
+          scan: null,
+          devices: [
+            {
+              deviceId,
+              card: { state: 'verified', share: 1, at: 0, message: '' },
+              poweredAt: 0,
+              handedOverAt: null,
+              fingerprint: null,
+              seen: proved
+                ? {
+                    standing: 'proved',
+                    at: 1,
+                    address: '127.1.2.3',
+                    port: 2222,
+                    hardwareAddress: null,
+                    evidence: '',
+                    alsoAt: [],
+                  }
+                : null,
+            },
+          ],
+        },
+      });
+
+    it.each([
+      ['while somebody is missing and it was wished', true, false, 1],
+      ['not when it was not wished', false, false, 0],
+      ['not when all are proved', true, true, 0],
+    ])('%s', (_name, wished, proved, times) => {
+      const { act, actions, store } = bench(batch);
+      const wanted: unknown[] = [];
+      bootEffects.repeat(actions, store).subscribe((action) => wanted.push(action));
+      act(BootActions.repeatSet({ repeat: wished }));
+      act(progress(proved));
+      act(ProgressActions.scanCame({ scan: scan('running') }));
+      jest.advanceTimersByTime(60_000);
+      expect(wanted).toHaveLength(0);
+      act(ProgressActions.scanCame({ scan: scan('done') }));
+      jest.advanceTimersByTime(60_000);
+      expect(wanted).toHaveLength(times);
+    });
+  });
+});
