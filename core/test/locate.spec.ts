@@ -1,3 +1,4 @@
+import fc from 'fast-check';
 import { matchSightings, type Sighting } from '../src/locate/match';
 import { compareAddresses, subnetFault, subnetHosts } from '../src/locate/subnet';
 
@@ -91,5 +92,41 @@ describe('matching by host key', () => {
       seen('10.0.0.3', 'ssh-ed25519 AAA', { at: 2000 }),
     ]);
     expect(result.matches).toMatchObject([{ sighting: { address: '10.0.0.3' }, alsoAt: ['10.0.0.2'] }]);
+  });
+});
+
+describe('matching, whatever answers', () => {
+  const keys = ['ssh-ed25519 A', 'ssh-ed25519 B', 'ssh-ed25519 C'];
+  const devices = ['d1', 'd2', 'd3'].map((deviceId, index) => ({ deviceId, hostKey: keys[index]! }));
+  const sighting = fc.record({
+    id: fc.uuid(),
+    address: fc.constantFrom('10.0.0.1', '10.0.0.2', '10.0.0.3', '10.0.0.4'),
+    port: fc.constant(22),
+    hardwareAddress: fc.constant(null),
+    banner: fc.constant(null),
+    hostKey: fc.constantFrom(...keys, 'ssh-ed25519 X', null),
+    keyProven: fc.boolean(),
+    at: fc.nat(9),
+  });
+
+  it('names each device once, leaves nobody out, and proves nothing without a signature', () => {
+    fc.assert(
+      fc.property(fc.array(sighting, { maxLength: 12 }), (sightings) => {
+        const { matches, strangers, missing } = matchSightings(devices, sightings);
+        const found = matches.map(({ deviceId }) => deviceId);
+        expect([...found, ...missing].sort()).toEqual(['d1', 'd2', 'd3']);
+        for (const match of matches) {
+          const wanted = devices.find(({ deviceId }) => deviceId === match.deviceId)!;
+          expect(match.sighting.hostKey).toBe(wanted.hostKey);
+          expect(match.standing === 'proved').toBe(match.sighting.keyProven);
+        }
+        // Every address that was seen counts exactly once: as somebody, as somebody's other place, or as a stranger.
+        const places = [
+          ...matches.flatMap(({ sighting: seen, alsoAt }) => [seen.address, ...alsoAt]),
+          ...strangers.map(({ address }) => address),
+        ];
+        expect(places.sort()).toEqual([...new Set(sightings.map(({ address }) => address))].sort());
+      }),
+    );
   });
 });

@@ -143,3 +143,29 @@ test('a secret is masked, shown on request only, and that is logged', async ({ a
   await stage(page, 'Log');
   await expect(page.getByText('The Wi-Fi passphrase of the batch was shown on the screen.')).toBeVisible();
 });
+
+test('the log tells by device and by card what happened', async ({ app, page }) => {
+  await readyBatch(app, 2);
+  await page.goto(app.url);
+  await setPace(page, 0, 0);
+  await page.getByRole('button', { name: 'Put fresh cards into empty slots' }).click();
+  await armRound(page, 2);
+  await expect(page.getByText('Verified, take it out.')).toHaveCount(2, { timeout: 60_000 });
+  await stage(page, 'Log');
+  const rows = page.locator('main tbody tr');
+  await expect(rows.filter({ hasText: 'was written and verified' })).toHaveCount(2);
+  const serial = await rows
+    .filter({ hasText: 'The card of tank-02' })
+    .first()
+    .locator('td')
+    .nth(2)
+    .innerText();
+  await page.getByLabel('Card’s serial').fill(serial);
+  await expect(rows).toHaveCount(2);
+  await expect(rows.first()).toContainText('The card of tank-02 was written and verified.');
+  await page.getByLabel('Card’s serial').fill('');
+  await page.getByLabel('Device', { exact: true }).click();
+  await page.getByRole('option', { name: 'A1 · tank-01' }).click();
+  await expect(rows).toHaveCount(2);
+  await expect(rows.last()).toContainText('Armed: the card in Slot 1');
+});

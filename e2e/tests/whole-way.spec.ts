@@ -167,6 +167,7 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     const address = lease.find(({ nest }) => nest === 'A2')!.address;
     await expect(who(page, 'tank-01')).toContainText(`${address}:2222`);
     await expect(who(page, 'tank-12')).toContainText('not seen yet');
+    await expect(who(page, 'tank-02')).toContainText('It did not answer the last search.');
   });
 
   await test.step('after the time in which a first boot is normal, it is missing', async () => {

@@ -61,7 +61,7 @@ describe('the event stream', () => {
     const reading = readEvents(response.body!, seen).catch(() => undefined);
     await server.batch(tankPlan(1, null, network));
     await server.act({ do: 'insertFresh' });
-    await server.until(async () => (seen.includes('slots') ? true : null), 5000);
+    await server.until(() => Promise.resolve(seen.includes('slots') ? true : null), 5000);
     stop.abort();
     await reading;
     for (const type of ['batches', 'log', 'practice', 'slots']) expect(seen).toContain(type);

@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { readFileSync, statSync } from 'node:fs';
 import { join } from 'node:path';
+import fc from 'fast-check';
 import type { Batch, LogEntry } from '@nest-mark/core';
 import { startServer } from '../src/run';
 import { allRoutes } from '../src/app';
@@ -95,6 +96,27 @@ describe('secrets', () => {
     const opened = await server.ok<Batch>('GET', `/batches/${two.id}`);
     expect(opened.secrets.wifiPassphrase).toBe('missing');
     expect(opened.findings.map(({ message }) => message)).toContain('The passphrase is missing.');
+  });
+
+  it('come back as they were typed, whatever was typed, and never look the same twice', async () => {
+    const { vault, knex } = server.context;
+    const id = '77777777-7777-4777-8777-777777777777';
+    await fc.assert(
+      fc.asyncProperty(fc.string({ unit: 'binary', minLength: 1, maxLength: 64 }), async (typed) => {
+        // A lone surrogate is no text that could be typed or sent.
+        fc.pre(Buffer.from(typed).toString() === typed);
+        const sealed = async (): Promise<string> => {
+          await vault.put(id, 'userPassword', typed);
+          const rows = (await knex('secret').where('owner_id', id)) as { sealed: Buffer }[];
+          return rows[0]!.sealed.toString('hex');
+        };
+        expect(await sealed()).not.toBe(await sealed());
+        expect(await vault.get(id, 'userPassword')).toBe(typed);
+      }),
+      { numRuns: 25 },
+    );
+    await vault.put(id, 'userPassword', '');
+    expect(await vault.get(id, 'userPassword')).toBeNull();
   });
 
   it('are sealed with a key that only the owner can read', () => {

@@ -26,11 +26,8 @@ const columns: [string, keyof CsvDevice][] = [
 ];
 
 /** The batch as CSV (RFC 4180). Cells that a spreadsheet would take for a formula are quoted. */
-export const batchCsv = (devices: readonly CsvDevice[]): string =>
-  `${Papa.unparse(
-    {
-      fields: columns.map(([title]) => title),
-      data: devices.map((device) => columns.map(([, key]) => device[key])),
-    },
-    { escapeFormulae: true, newline: '\r\n' },
-  )}\r\n`;
+export function batchCsv(devices: readonly CsvDevice[]): string {
+  const titles = columns.map(([title]) => title);
+  const rows = devices.map((device) => columns.map(([, key]) => device[key]));
+  return `${Papa.unparse([titles, ...rows], { escapeFormulae: true, newline: '\r\n' })}\r\n`;
+}
