@@ -4,6 +4,7 @@ export * from './access/sha512crypt';
 export * from './access/ssh-public-key';
 export * from './access/user-names';
 export * from './batch/boards';
+export * from './batch/changes';
 export * from './batch/fill-tray';
 export * from './batch/finding';
 export * from './batch/fixes';

@@ -140,8 +140,19 @@ test('a secret is masked, shown on request only, and that is logged', async ({ a
   await page.getByRole('button', { name: 'Show' }).first().click();
   await expect(field).toHaveValue('low tide at seven');
   await page.getByRole('button', { name: 'Hide' }).click();
+  // A pause in typing saves what there is; it must not empty the field under the hands.
+  await field.pressSequentially('high tide');
+  await expect(page.getByText('Plan changed, saving soon')).toBeVisible();
+  await expect(page.getByText('Plan saved')).toBeVisible();
+  await field.pressSequentially(' at eight');
+  await expect(field).toHaveValue('high tide at eight');
+  await page.getByLabel('User', { exact: true }).focus();
+  await expect(page.getByText('Plan saved')).toBeVisible();
+  await expect(field).toHaveValue('');
+  await page.getByRole('button', { name: 'Show' }).first().click();
+  await expect(field).toHaveValue('high tide at eight');
   await stage(page, 'Log');
-  await expect(page.getByText('The Wi-Fi passphrase of the batch was shown on the screen.')).toBeVisible();
+  await expect(page.getByText('The Wi-Fi passphrase of the batch was shown on the screen.')).toHaveCount(2);
 });
 
 test('the log tells by device and by card what happened', async ({ app, page }) => {
@@ -168,4 +179,21 @@ test('the log tells by device and by card what happened', async ({ app, page }) 
   await page.getByRole('option', { name: 'A1 · tank-01' }).click();
   await expect(rows).toHaveCount(2);
   await expect(rows.last()).toContainText('Armed: the card in Slot 1');
+});
+
+test('an edit is not lost when another batch is opened in the same breath', async ({ app, page }) => {
+  const first = await readyBatch(app, 1);
+  const { devices } = first.plan;
+  await app.api('POST', '/batches', { plan: { ...first.plan, name: 'Gates', devices: [] }, secrets: {} });
+  await page.goto(`${app.url}/batch/${first.id}/plan`);
+  await page.getByLabel('Host name of nest A1').fill('reed-01');
+  await page.keyboard.press('Control+k');
+  await page.keyboard.type('gates');
+  await page.keyboard.press('Enter');
+  await expect(page.getByLabel('Name of the batch')).toHaveValue('Gates');
+  const kept = await app.api<{ plan: { devices: { id: string; hostName: string }[] } }>(
+    'GET',
+    `/batches/${first.id}`,
+  );
+  expect(kept.plan.devices).toMatchObject([{ id: devices[0]!.id, hostName: 'reed-01' }]);
 });

@@ -32,6 +32,12 @@ describe('saving a plan', () => {
     const blind = await put(batch, null, { site: 'Blind' });
     expect([blind.status, blind.body.code]).toEqual([428, 'version-missing']);
     expect((await server.ok<Batch>('GET', `/batches/${batch.id}`)).plan.site).toBe('Marsh');
+    const log = await server.ok<LogEntry[]>('GET', `/log?batchId=${batch.id}`);
+    // What was refused left no trace.
+    expect(log.map(({ text }) => text)).toEqual([
+      'The plan was changed: the site.',
+      'Batch "Tank monitors" was made with 3 devices.',
+    ]);
   });
 
   it('keeps a wrong plan, so that nothing typed is lost, and finds what is wrong with it', async () => {

@@ -4,6 +4,7 @@ import {
   makeHostKey,
   publicKeyText,
   parsePublicKey,
+  planChanges,
   type Batch,
   type Device,
   type Finding,
@@ -128,7 +129,7 @@ export async function saveBatch(
   version: number,
   { plan, secrets }: SavePlan,
 ): Promise<Batch> {
-  await needBatch(context, id);
+  const before = await needBatch(context, id);
   await refuseTaken(context, id, plan.devices);
   await context.knex.transaction(async (db) => {
     if (!(await context.batches.save(id, version, plan, db)))
@@ -138,7 +139,14 @@ export async function saveBatch(
         'Somebody else saved this plan in the meantime. Nothing was overwritten: reload it, then make your change again.',
       );
     await keepSecrets(context, id, secrets, db);
+    const typed = secretKinds.filter((kind) => secrets[kind] !== undefined);
+    const changes = planChanges(before.plan, plan, typed);
+    await context.log.add(
+      changes.map((change) => ({ kind: 'plan', batchId: id, ...change })),
+      db,
+    );
   });
+  context.events.send({ type: 'log' });
   context.events.send({ type: 'progress', batchId: id });
   return batchView(context, await needBatch(context, id));
 }

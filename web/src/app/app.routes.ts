@@ -3,6 +3,7 @@ import { provideEffects } from '@ngrx/effects';
 import { provideState } from '@ngrx/store';
 import { BatchPage } from './shell/batch-page';
 import { Home } from './shell/home';
+import { savedFirst } from './state/saved-first';
 
 /** Stages and shelves are loaded when they are first opened, each with its own feature of the store. */
 export const routes: Routes = [
@@ -10,6 +11,7 @@ export const routes: Routes = [
   {
     path: 'batch/:batchId',
     component: BatchPage,
+    canActivate: [savedFirst],
     children: [
       { path: '', pathMatch: 'full', redirectTo: 'plan' },
       {

@@ -30,9 +30,10 @@ const shownMs = 20_000;
         maxlength="255"
         [id]="inputId()"
         [type]="revealed() === null ? 'password' : 'text'"
-        [value]="revealed() ?? typed()"
+        [value]="revealed() ?? draft() ?? typed()"
         [placeholder]="state() === 'kept' ? 'kept; type to replace it' : ''"
         (input)="type($any($event.target).value)"
+        (blur)="draft.set(null)"
       />
       <button type="button" [disabled]="state() === 'missing'" (click)="toggle()">
         {{ revealed() === null ? 'Show' : 'Hide' }}
@@ -70,6 +71,8 @@ export class SecretInput {
   readonly inputId = input.required<string>();
 
   protected readonly revealed = signal<string | null>(null);
+  /** What stands in the field while somebody types; a save in a pause must not empty it under their hands. */
+  protected readonly draft = signal<string | null>(null);
   protected readonly typed = computed(() => this.allTyped()[this.kind()] ?? '');
   protected readonly state = computed(() => {
     const typed = this.allTyped()[this.kind()];
@@ -83,11 +86,13 @@ export class SecretInput {
     effect(() => {
       this.batchId();
       this.revealed.set(null);
+      this.draft.set(null);
     });
   }
 
   protected type(value: string): void {
     if (this.revealed() !== null) this.revealed.set(value);
+    else this.draft.set(value);
     this.store.dispatch(BatchActions.secretTyped({ kind: this.kind(), value }));
   }
 
