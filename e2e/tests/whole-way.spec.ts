@@ -159,6 +159,10 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
       'looks for "Saltmarch Bench", which is not on the air',
     );
 
+    // One that was proved before is switched off now.
+    await page.locator('tr[data-board="A3"]').getByRole('button', { name: 'Cut power' }).click();
+    await expect(page.locator('tr[data-board="A3"]')).toContainText('off');
+
     await stage(page, 'Boot & find');
     await page.getByRole('button', { name: 'I have just powered 1' }).click();
     await search(page);
@@ -167,7 +171,8 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     const address = lease.find(({ nest }) => nest === 'A2')!.address;
     await expect(who(page, 'tank-01')).toContainText(`${address}:2222`);
     await expect(who(page, 'tank-12')).toContainText('not seen yet');
-    await expect(who(page, 'tank-02')).toContainText('It did not answer the last search.');
+    await expect(who(page, 'tank-02')).toContainText('not seen yet');
+    await expect(who(page, 'tank-03')).toContainText('It did not answer the last search.');
   });
 
   await test.step('after the time in which a first boot is normal, it is missing', async () => {

@@ -73,11 +73,15 @@ async function lockStation(knex: Knex, station: string): Promise<() => Promise<v
   };
 }
 
+/** Idle connections are kept longer than clients wait between requests, so that none is cut as it is used again. */
+const keepAliveMs = 65_000;
+
 const listen = (app: ReturnType<typeof makeApp>, port: number): Promise<Server> =>
   new Promise((resolve, reject) => {
     const server = app.listen(port, '127.0.0.1', (error?: Error) =>
       error ? reject(error) : resolve(server),
     );
+    server.keepAliveTimeout = keepAliveMs;
   });
 
 /**
