@@ -1,6 +1,4 @@
 import { TestBed } from '@angular/core/testing';
-import type { ActivatedRouteSnapshot, RouterStateSnapshot } from '@angular/router';
-import type { Observable } from 'rxjs';
 import { BatchActions } from '../src/app/state/batch.actions';
 import { noticeFeature } from '../src/app/state/notice';
 import { savedFirst } from '../src/app/state/saved-first';
@@ -13,9 +11,7 @@ const edited = { ...batch.plan, site: 'Marsh' };
 /** What the guard says, as soon as it says something. */
 function ask(): { answer: boolean | null } {
   const said: { answer: boolean | null } = { answer: null };
-  const guard = TestBed.runInInjectionContext(
-    () => savedFirst({} as ActivatedRouteSnapshot, {} as RouterStateSnapshot) as Observable<boolean>,
-  );
+  const guard = TestBed.runInInjectionContext(savedFirst);
   guard.subscribe((answer) => (said.answer = answer));
   return said;
 }

@@ -1,7 +1,6 @@
 import { inject } from '@angular/core';
-import type { CanActivateFn } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { filter, map, take } from 'rxjs';
+import { filter, map, take, type Observable } from 'rxjs';
 import { BatchActions } from './batch.actions';
 import { batchFeature } from './batch.reducer';
 import { NoticeActions } from './notice';
@@ -17,7 +16,7 @@ const unsaved: Problem = {
 };
 
 /** Lets another batch be opened only after the edits of this one are saved, so that none is lost on the way. */
-export const savedFirst: CanActivateFn = () => {
+export function savedFirst(): Observable<boolean> {
   const store = inject(Store);
   store.dispatch(BatchActions.saveDue());
   return store.select(batchFeature.selectSave).pipe(
@@ -29,4 +28,4 @@ export const savedFirst: CanActivateFn = () => {
       return false;
     }),
   );
-};
+}
