@@ -1,3 +1,4 @@
+import type { BatchProgress, Scan } from '@nest-mark/core';
 import { expect, type Page } from '@playwright/test';
 import { baseImage, type App } from './app';
 
@@ -97,15 +98,21 @@ export async function writeRound(page: Page, count: number): Promise<void> {
   await page.getByRole('button', { name: 'Take out all that can be pulled' }).click();
 }
 
-/** Searches and waits for the end of the search. */
+/** Searches and waits until the server has ended this very search. */
 export async function search(page: Page): Promise<void> {
   await stage(page, 'Boot & find');
-  const done = page.waitForResponse(
+  const begun = page.waitForResponse(
     (response) => response.url().endsWith('/scans') && response.status() === 201,
   );
   await page.getByRole('button', { name: 'Search' }).click();
-  await done;
-  await expect(page.getByRole('button', { name: 'Search' })).toBeVisible({ timeout: 30_000 });
+  const { id, batchId } = (await (await begun).json()) as Scan;
+  const progress = new URL(`/api/batches/${batchId}/progress`, page.url()).href;
+  const ended = async (): Promise<boolean> => {
+    const { scan } = (await (await page.request.get(progress)).json()) as BatchProgress;
+    return scan?.id === id && scan.state === 'done';
+  };
+  await expect.poll(ended, { timeout: 60_000 }).toBe(true);
+  await expect(page.getByRole('button', { name: 'Search' })).toBeVisible();
 }
 
 /** The row of a device in the table of who is there. */

@@ -146,7 +146,7 @@ test('a board with a wrong passphrase does not appear; its bench says why, the s
   await stage(page, 'Boot & find');
   await page.getByRole('button', { name: 'I have just powered 2' }).click();
   await search(page);
-  await expect(page.getByText('0 of 2')).toBeVisible();
+  await expect(page.getByText('0 of 2', { exact: true })).toBeVisible();
   await expect(who(page, 'tank-02')).toContainText('not seen yet');
 });
 

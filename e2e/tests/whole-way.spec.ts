@@ -68,7 +68,7 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     await page.getByRole('button', { name: 'I have just powered 12' }).click();
     await expect(who(page, 'tank-01')).toContainText('since power-on');
     await search(page);
-    await expect(page.getByText('12 of 12')).toBeVisible();
+    await expect(page.getByText('12 of 12', { exact: true })).toBeVisible();
     await expect(page.getByRole('gridcell', { name: /, proved$/ })).toHaveCount(12);
     await expect(page.getByRole('region', { name: 'Others that answered' })).toContainText(
       `${app.network}.1`,
