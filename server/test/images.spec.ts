@@ -96,6 +96,15 @@ describe('the shelf', () => {
     });
   });
 
+  it('does so for ten presses at the very same moment', async () => {
+    const key = { 'Idempotency-Key': 'ten-presses-at-once' };
+    const body = { path: file('ten.img', Buffer.alloc(1 << 20, 1)), title: 'Ten', sha256: '' };
+    const presses = Array.from({ length: 10 }, () => server.ok<Image>('POST', '/images', body, key));
+    expect(new Set((await Promise.all(presses)).map(({ id }) => id)).size).toBe(1);
+    const shelf = await server.ok<Image[]>('GET', '/images');
+    expect(shelf.filter(({ title }) => title === 'Ten')).toHaveLength(1);
+  });
+
   it('does not let go of an image that a batch needs', async () => {
     const batch = await server.batch(tankPlan(1, good.id, '127.61.3'));
     const problem = await server.refused('DELETE', `/images/${good.id}`);

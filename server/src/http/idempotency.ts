@@ -3,12 +3,6 @@ import type { Request } from 'express';
 import type { Context } from '../services/context';
 import { Problem } from './problems';
 
-interface Row {
-  key: string;
-  request: string;
-  body: unknown;
-}
-
 const running = new Map<string, Promise<unknown>>();
 
 /**
@@ -27,21 +21,21 @@ export async function once<T>(context: Context, request: Request, work: () => Pr
     .update(`${request.method} ${request.originalUrl} ${JSON.stringify(request.body)}`)
     .digest('hex');
   const before = running.get(key);
-  if (before) await before.catch(() => undefined);
-  const known = await context.knex<Row>('idempotency').where('key', key).first();
-  if (known && known.request !== print)
-    throw new Problem(422, 'key-reused', 'This Idempotency-Key was used for another request.');
-  if (known) return known.body as T;
-  const now = work().then(async (answer) => {
-    await context
-      .knex('idempotency')
-      .insert({ key, request: print, status: 200, body: JSON.stringify(answer) });
+  // Entered before anything is waited for: a second press at the same moment must find the first one here.
+  const now = (async (): Promise<T> => {
+    await before?.catch(() => undefined);
+    const known = await context.idempotency.find(key);
+    if (known && known.request !== print)
+      throw new Problem(422, 'key-reused', 'This Idempotency-Key was used for another request.');
+    if (known) return known.body as T;
+    const answer = await work();
+    await context.idempotency.keep(key, print, answer);
     return answer;
-  });
+  })();
   running.set(key, now);
   try {
     return await now;
   } finally {
-    running.delete(key);
+    if (running.get(key) === now) running.delete(key);
   }
 }

@@ -3,6 +3,7 @@ import type { Knex } from 'knex';
 import type { CardReader, NeighbourTable } from '@nest-mark/station';
 import type { Lab } from '@nest-mark/stand-in';
 import { BatchRepository } from '../db/batches';
+import { IdempotencyRepository } from '../db/idempotency';
 import { ImageRepository } from '../db/images';
 import { LogRepository, type NewEntry } from '../db/log';
 import { RoundRepository } from '../db/rounds';
@@ -18,6 +19,7 @@ export interface Context {
   images: ImageRepository;
   rounds: RoundRepository;
   scans: ScanRepository;
+  idempotency: IdempotencyRepository;
   log: LogRepository;
   vault: Vault;
   events: EventHub;
@@ -51,6 +53,7 @@ export function makeContext(equipment: Equipment): Context {
     images: new ImageRepository(knex),
     rounds: new RoundRepository(knex),
     scans: new ScanRepository(knex),
+    idempotency: new IdempotencyRepository(knex),
     log: new LogRepository(knex),
     vault: new Vault(knex, key),
     events: new EventHub(),
