@@ -22,6 +22,7 @@ export * from './firstboot/method';
 export * from './firstboot/methods';
 export * from './firstboot/personalise';
 export * from './handover/batch-csv';
+export * from './handover/file-name';
 export * from './handover/ssh-files';
 export * from './locate/match';
 export * from './locate/subnet';

@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import {
+  fileSlug,
   batchCsv,
   boardProfile,
   deviceStanding,
@@ -12,13 +13,6 @@ import { IdSchema, route, type Route } from '../http/route';
 import { record, type Context } from '../services/context';
 import { needBatch } from '../services/plans';
 import { batchProgress } from '../services/progress';
-
-/** Small letters, digits and hyphens for file names. */
-const slug = (text: string): string =>
-  text
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, '-')
-    .replace(/^-|-$/g, '') || 'batch';
 
 async function gather(
   context: Context,
@@ -65,7 +59,7 @@ async function gather(
       userName: plan.access.userName,
     };
   });
-  return { name: slug(plan.name), targets, csv };
+  return { name: fileSlug(plan.name), targets, csv };
 }
 
 const FileSchema = IdSchema.extend({ file: z.enum(['known_hosts', 'ssh_config', 'batch.csv']) });

@@ -126,6 +126,11 @@ export class RoundRepository {
     await this.knex('round').where('id', id).update({ state, ended_at: ended });
   }
 
+  /** Keeps other arming out until the transaction ends. */
+  async lockSlots(db: Knex): Promise<void> {
+    await db.raw(`select pg_advisory_xact_lock(hashtext('nest-mark slots'))`);
+  }
+
   /** Slots that a running or waiting round holds. */
   async slotsInUse(db: Knex = this.knex): Promise<Set<string>> {
     const rows = await db<CardRow>('round_card')

@@ -8,7 +8,6 @@ import {
   type Round,
 } from '@nest-mark/core';
 import { refuseMedium, sameMedium, type Slot } from '@nest-mark/station';
-import type { Knex } from 'knex';
 import { addJob } from '../jobs/queue';
 import { Problem } from '../http/problems';
 import { record, type Context } from './context';
@@ -108,7 +107,7 @@ export async function armRound(context: Context, batchId: string, request: ArmRo
   const id = randomUUID();
   await context.knex.transaction(async (db) => {
     // Two people arming at once must not get the same slot.
-    await lockSlots(db);
+    await context.rounds.lockSlots(db);
     const inUse = await context.rounds.slotsInUse(db);
     const taken = request.cards.find((card) => inUse.has(card.slotId));
     if (taken)
@@ -140,9 +139,6 @@ export async function armRound(context: Context, batchId: string, request: ArmRo
   context.events.send({ type: 'round', round });
   return round;
 }
-
-const lockSlots = (db: Knex): Promise<unknown> =>
-  db.raw(`select pg_advisory_xact_lock(hashtext('nest-mark slots'))`);
 
 /**
  * Starts a round again with the cards that did not get finished, if they are still in their slots.

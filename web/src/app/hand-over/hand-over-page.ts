@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { deviceStanding } from '@nest-mark/core';
+import { deviceStanding, fileSlug } from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { batchFeature } from '../state/batch.reducer';
@@ -10,13 +10,6 @@ import { ProgressActions } from '../state/progress.reducer';
 import { selectDeviceViews, selectSelectedDevices } from '../state/selectors';
 import { Ring } from '../tray/ring';
 import { HandOverActions, handOverFeature, type HandOverFile } from './hand-over.reducer';
-
-/** The batch's name as it can stand in a file name. */
-const slug = (name: string): string =>
-  name
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, '-')
-    .replace(/^-|-$/g, '') || 'batch';
 
 /** Files for other tools, and who has been handed over. */
 @Component({
@@ -37,7 +30,7 @@ export class HandOverPage {
   protected readonly problem = this.store.selectSignal(handOverFeature.selectProblem);
   private readonly typedPath = signal<string | null>(null);
 
-  protected readonly name = computed(() => slug(this.plan()?.name ?? ''));
+  protected readonly name = computed(() => fileSlug(this.plan()?.name ?? ''));
   protected readonly path = computed(() => this.typedPath() ?? `~/.ssh/known_hosts.${this.name()}`);
   protected readonly proved = computed(() =>
     this.views().filter(({ facts }) => facts.seen?.standing === 'proved'),
