@@ -19,17 +19,28 @@ export interface ImagesState {
   problem: Problem | null;
 }
 
+const find = ({ list }: ImagesState, id: string): Image | undefined => list?.find((image) => image.id === id);
+
+/**
+ * The answer to a request may come after the event that tells of its end: once read, an image never goes back to
+ * being read.
+ */
+const newest = (known: Image | undefined, image: Image): Image =>
+  known && known.state !== 'checking' && image.state === 'checking' ? known : image;
+
 export const imagesFeature = createFeature({
   name: 'images',
   reducer: createReducer<ImagesState>(
     { list: null, adding: false, problem: null },
-    on(ImagesActions.listCame, (state, { list }): ImagesState => ({ ...state, list })),
+    on(ImagesActions.listCame, (state, { list }): ImagesState => ({
+      ...state,
+      list: list.map((image) => newest(find(state, image.id), image)),
+    })),
     on(ImagesActions.addWanted, (state): ImagesState => ({ ...state, adding: true, problem: null })),
     on(ImagesActions.addFailed, (state, { problem }): ImagesState => ({ ...state, adding: false, problem })),
     on(ImagesActions.oneCame, (state, { image }): ImagesState => {
-      const known = (state.list ?? []).some(({ id }) => id === image.id);
-      const list = known
-        ? (state.list ?? []).map((other) => (other.id === image.id ? image : other))
+      const list = find(state, image.id)
+        ? (state.list ?? []).map((other) => (other.id === image.id ? newest(other, image) : other))
         : [...(state.list ?? []), image];
       return { list, adding: false, problem: null };
     }),

@@ -18,7 +18,21 @@ export interface ProgressState {
   progress: BatchProgress | null;
 }
 
+const order = (state: Round['state'] | Scan['state']): number =>
+  state === 'queued' ? 0 : state === 'running' ? 1 : 2;
+
+/** Whether what came is older than what is known: the answer to a request may come after the event of its end. */
+const older = (known: Round | Scan | null | undefined, came: Round | Scan): boolean =>
+  known?.id === came.id && order(came.state) < order(known.state);
+
 const withRound = (progress: BatchProgress, round: Round): BatchProgress => {
+  if (
+    older(
+      progress.rounds.find(({ id }) => id === round.id),
+      round,
+    )
+  )
+    return progress;
   const rounds = [round, ...progress.rounds.filter(({ id }) => id !== round.id)].sort(
     (a, b) => b.number - a.number,
   );
@@ -43,7 +57,8 @@ export const progressFeature = createFeature({
       progress: progress?.batchId === round.batchId ? withRound(progress, round) : progress,
     })),
     on(ProgressActions.scanCame, ({ progress }, { scan }): ProgressState => ({
-      progress: progress?.batchId === scan.batchId ? { ...progress, scan } : progress,
+      progress:
+        progress?.batchId === scan.batchId && !older(progress.scan, scan) ? { ...progress, scan } : progress,
     })),
     on(BatchActions.opened, ({ progress }, { id }): ProgressState => ({
       progress: progress?.batchId === id ? progress : null,
