@@ -29,6 +29,12 @@ export function equalBytes(a: Uint8Array, b: Uint8Array): boolean {
 export const toHex = (bytes: Uint8Array): string =>
   Array.from(bytes, (value) => value.toString(16).padStart(2, '0')).join('');
 
+/** Octets of hexadecimal digits in pairs; null when it is not that. */
+export function fromHex(text: string): Uint8Array<ArrayBuffer> | null {
+  if (!/^([0-9A-Fa-f]{2})*$/.test(text)) return null;
+  return Uint8Array.from(text.match(/../g) ?? [], (pair) => parseInt(pair, 16));
+}
+
 const base64Alphabet = 'ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/';
 
 /** Base64 with padding (RFC 4648 section 4). */

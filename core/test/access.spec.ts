@@ -96,7 +96,7 @@ describe('public keys', () => {
     ['b3BlbnNzaC1rZXktdjEAAAAABG5vbmU', 'private'],
     [good.slice(0, 50), 'cut'],
     [good.split(' ')[1] ?? '', 'cut'],
-    [`ssh-dss ${good.split(' ')[1] ?? ''}`, 'type'],
+    [`ssh-dss ${good.split(' ')[1] ?? ''}`, 'dsa'],
     [`ssh-rsa ${good.split(' ')[1] ?? ''}`, 'mismatch'],
     [`no-pty ${good}`, 'options'],
   ])('%# is told apart: %s → %s', (line, fault) => {

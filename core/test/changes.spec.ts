@@ -11,9 +11,9 @@ describe('what a save changed, in words', () => {
   });
 
   it('names settings by what people call them, and secrets without their values', () => {
-    const after = { ...plan, country: 'DK', wifi: { ...plan.wifi, ssid: 'Elsewhere' } };
-    expect(texts(plan, after, ['wifiPassphrase'])).toEqual([
-      'The plan was changed: the network, the country and the passphrase.',
+    const after = { ...plan, country: 'DK', networks: [], kit: { ...plan.kit, cardGB: 64 } };
+    expect(texts(plan, after, ['userPassword'])).toEqual([
+      'The plan was changed: the networks, the country, the kit and the password.',
     ]);
   });
 
@@ -29,6 +29,18 @@ describe('what a save changed, in words', () => {
       { deviceId: one!.id, text: `${one!.hostName} is now called reed-1 and lies in nest C4 now.` },
       { deviceId: 'new', text: `${three!.hostName} was planned in nest ${three!.nest} with mark MARK5.` },
       { deviceId: three!.id, text: `${three!.hostName} (mark ${three!.mark}) was taken out of the plan.` },
+    ]);
+  });
+
+  it('says in what a device differs from its batch', () => {
+    const [one, ...rest] = plan.devices;
+    const own = { ...one!, notes: 'spare', overrides: { timeZone: 'UTC', boardProfileId: 'compact-64' } };
+    expect(texts(plan, { ...plan, devices: [own, ...rest] }, [])).toEqual([
+      `${one!.hostName} has another note and differs from its batch in time zone and board.`,
+    ]);
+    const back = { ...own, overrides: {} };
+    expect(texts({ ...plan, devices: [own] }, { ...plan, devices: [back] }, [])).toEqual([
+      `${one!.hostName} differs from its batch in nothing now.`,
     ]);
   });
 

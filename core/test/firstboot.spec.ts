@@ -1,7 +1,7 @@
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import fc from 'fast-check';
-import { textOf } from '../src/bytes';
+import { textOf, utf8 } from '../src/bytes';
 import { FatVolume, MemorySource, Overlay } from '../src/disk';
 import { declarativeSeed } from '../src/firstboot/declarative-seed';
 import { detectMethod } from '../src/firstboot/methods';
@@ -9,7 +9,7 @@ import type { FirstBootSettings } from '../src/firstboot/method';
 import { personalise } from '../src/firstboot/personalise';
 import { applyPatches } from '../src/disk/overlay';
 import { preSharedKey } from '../src/wifi/psk';
-import { settings } from './helpers/plan';
+import { network, settings, userKey } from './helpers/plan';
 import { attempt, inScratch, run } from './helpers/reference';
 
 const fileOf = (given: FirstBootSettings, path: string): string => {
@@ -70,7 +70,12 @@ describe('the declarative seed', () => {
     await inScratch((folder) => {
       mkdirSync(join(folder, 'etc/netplan'), { recursive: true });
       const key = preSharedKey('Salt Marsh', 'oysters & tides');
-      const given = settings({ wifi: { ssid: 'Salt Marsh', key, hidden: true } });
+      const given = settings({
+        networks: [
+          network({ key, hidden: true, priority: 20 }),
+          network({ ssid: utf8('Hall'), security: 'open', key: '' }),
+        ],
+      });
       writeFileSync(join(folder, 'etc/netplan/50.yaml'), fileOf(given, 'network-config'), { mode: 0o600 });
       run('netplan', ['generate', '--root-dir', folder]);
       const supplicant = readFileSync(join(folder, 'run/netplan/wpa-wlan0.conf'), 'utf8');
@@ -78,20 +83,58 @@ describe('the declarative seed', () => {
       expect(supplicant).toMatch(/ssid=P?"Salt Marsh"/);
       expect(supplicant).toContain('scan_ssid=1');
       expect(supplicant).toContain('country=FO');
+      expect(supplicant).toMatch(/ssid=P?"Hall"\s+key_mgmt=NONE/);
+    });
+  });
+
+  it('gives NetworkManager the priorities, as netplan writes them for it', async () => {
+    await inScratch((folder) => {
+      mkdirSync(join(folder, 'etc/netplan'), { recursive: true });
+      const given = settings({
+        networks: [network({ priority: -5 }), network({ ssid: utf8('Hall'), priority: 25 })],
+      });
+      const text = fileOf(given, 'network-config').replace(
+        'version: 2',
+        'version: 2\n  renderer: NetworkManager',
+      );
+      writeFileSync(join(folder, 'etc/netplan/50.yaml'), text, { mode: 0o600 });
+      run('netplan', ['generate', '--root-dir', folder]);
+      const file = (name: string): string =>
+        readFileSync(
+          join(folder, 'run/NetworkManager/system-connections', `netplan-wlan0-${name}.nmconnection`),
+          'utf8',
+        );
+      expect(file('Hall')).toContain('autoconnect-priority=25');
+      expect(file('Salt%20Marsh')).toContain('autoconnect-priority=-5');
+    });
+  });
+
+  it('without a network leaves the radio alone, with further users adds them locked', () => {
+    const given = settings({
+      networks: [],
+      others: [{ name: 'helper', keys: [userKey], sudo: false }],
+    });
+    expect(readByPython(fileOf(given, 'network-config'))).toEqual({
+      network: { version: 2, ethernets: { wired: { match: { name: 'e*' }, dhcp4: true, optional: true } } },
+    });
+    expect(readByPython(fileOf(given, 'user-data'))).toMatchObject({
+      users: [{ name: 'keeper' }, { name: 'helper', lock_passwd: true, ssh_authorized_keys: [userKey] }],
     });
   });
 
   it('reads the same through Python’s YAML reader, whatever stands in it', () => {
     for (const ssid of awkward) {
       const given = settings({
-        wifi: { ssid, key: 'ab'.repeat(32), hidden: false },
+        networks: [network({ ssid: utf8(ssid) })],
         batchName: ssid,
         hostName: 'null',
       });
-      const network = readByPython(fileOf(given, 'network-config')) as {
+      const read = readByPython(fileOf(given, 'network-config')) as {
         network: { wifis: { wlan0: Record<string, unknown> } };
       };
-      expect(network.network.wifis.wlan0['access-points']).toEqual({ [ssid]: { password: 'ab'.repeat(32) } });
+      expect(read.network.wifis.wlan0['access-points']).toMatchObject({
+        [ssid]: { password: 'ab'.repeat(32) },
+      });
       const user = readByPython(fileOf(given, 'user-data')) as Record<string, unknown>;
       expect(user['hostname']).toBe('null');
       expect(user['users']).toMatchObject([
@@ -108,7 +151,7 @@ describe('the declarative seed', () => {
     fc.assert(
       fc.property(fc.string({ minLength: 1, unit: 'grapheme' }), (ssid) => {
         for (const { content } of declarativeSeed.files(
-          settings({ wifi: { ssid, key: 'ab'.repeat(32), hidden: false } }),
+          settings({ networks: [network({ ssid: utf8(ssid) })] }),
         )) {
           const text = textOf(content);
           expect(text.startsWith('\uFEFF')).toBe(false);

@@ -1,7 +1,14 @@
 import fc from 'fast-check';
 import { addDevices } from '../src/batch/fill-tray';
 import { emptyPlan } from '../src/batch/model';
-import { hostNameFault, namesFromList, namesFromPattern, PatternError } from '../src/batch/names';
+import {
+  asLabel,
+  fillPattern,
+  hostNameFault,
+  namesFromPattern,
+  parseRanges,
+  PatternError,
+} from '../src/batch/names';
 import { nestsOf, parseNest } from '../src/batch/nests';
 
 describe('host names (RFC 1123 section 2.1, RFC 1035 section 2.3.4)', () => {
@@ -38,26 +45,51 @@ describe('name patterns', () => {
   });
 });
 
-describe('pasted lists', () => {
-  it('reports blanks and duplicates by line, whatever the line ends', () => {
-    expect(namesFromList('\uFEFFgate-01\r\n\r\n GATE-01 \rgate-02\n')).toEqual({
-      names: ['gate-01', 'gate-02'],
-      skipped: [
-        { line: 2, text: '', reason: 'blank' },
-        { line: 3, text: 'GATE-01', reason: 'duplicate' },
-      ],
-    });
+describe('patterns with what a device is', () => {
+  const at = (n: number, nest: string) => ({ n, nest, role: 'Tank Monitör', site: 'Øst, hall 2' });
+
+  it('write nest, role and site as a host name can hold them', () => {
+    expect(fillPattern('{role}-{nest}-{n:02}', [at(7, 'B3')])).toEqual(['tank-monitor-b3-07']);
+    expect(fillPattern('{site}-{nest}', [at(1, 'A1'), at(2, 'A2')])).toEqual([
+      'st-hall-2-a1',
+      'st-hall-2-a2',
+    ]);
   });
 
-  it('accounts for every line', () => {
+  it('refuse a pattern that gives all devices one name', () => {
+    expect(() => fillPattern('{role}', [at(1, 'A1'), at(2, 'A2')])).toThrow('all devices get the same name');
+  });
+
+  it('whatever stands in role and site, the name is a host name', () => {
     fc.assert(
-      fc.property(fc.array(fc.stringMatching(/^[a-cA-C ]{0,2}$/), { minLength: 1 }), (lines) => {
-        const { names, skipped } = namesFromList(lines.join('\n'));
-        const trailing = lines.at(-1)?.trim() === '' ? 1 : 0;
-        expect(names.length + skipped.length).toBe(lines.length - trailing);
-        expect(new Set(names.map((name) => name.toLowerCase())).size).toBe(names.length);
+      fc.property(fc.string({ unit: 'grapheme', minLength: 1, maxLength: 12 }), (role) => {
+        const label = asLabel(role);
+        expect(label === '' || hostNameFault(label) === null).toBe(true);
       }),
     );
+  });
+});
+
+describe('ranges of numbers', () => {
+  it.each([
+    ['1-4', [1, 2, 3, 4]],
+    ['7', [7]],
+    ['1-2, 5; 9–10', [1, 2, 5, 9, 10]],
+    ['0-1', [0, 1]],
+  ])('%s', (text, numbers) => {
+    expect(parseRanges(text)).toEqual(numbers);
+  });
+
+  it.each([
+    ['', 'Say which numbers'],
+    ['a-b', 'not a number or a range'],
+    ['-5', 'not a number or a range'],
+    ['9-1', 'runs backwards; write 1-9'],
+    ['1-3, 2', 'comes twice'],
+    ['1-999999', 'between 1 and 1000'],
+    ['99999999', 'not a number'],
+  ])('refuses "%s" with a reason', (text, reason) => {
+    expect(() => parseRanges(text)).toThrow(reason);
   });
 });
 

@@ -9,6 +9,7 @@ import { imageRoutes } from './api/images';
 import { healthRoutes, logRoutes, practiceRoutes } from './api/rest';
 import { roundRoutes } from './api/rounds';
 import { scanRoutes } from './api/scans';
+import { benchRoutes, boardRoutes, networkRoutes } from './api/shelves';
 import { eventStream } from './http/events';
 import { sameMachine } from './http/guard';
 import { openApi } from './http/openapi';
@@ -19,6 +20,9 @@ import type { Context } from './services/context';
 export const allRoutes = [
   ...healthRoutes,
   ...batchRoutes,
+  ...networkRoutes,
+  ...boardRoutes,
+  ...benchRoutes,
   ...imageRoutes,
   ...roundRoutes,
   ...scanRoutes,
@@ -52,7 +56,7 @@ export function makeApp(context: Context, logger: Logger, webFolder: string | nu
   );
   const api = Router();
   api.use(sameMachine);
-  api.use(express.json({ limit: '4mb' }));
+  api.use(express.json({ limit: '12mb' }));
   api.use((_request, response, next) => {
     response.set('Cache-Control', 'no-store');
     next();

@@ -1,6 +1,14 @@
 import { randomInt, randomUUID } from 'node:crypto';
-import { addDevices, emptyPlan, namesFromPattern, type Plan } from '@nest-mark/core';
+import {
+  addDevices,
+  emptyNetwork,
+  emptyPlan,
+  namesFromPattern,
+  type Network,
+  type Plan,
+} from '@nest-mark/core';
 import { addImage } from './api/images';
+import { createNetwork } from './services/networks';
 import { createBatch } from './services/plans';
 import type { Context } from './services/context';
 
@@ -11,23 +19,50 @@ const keys = [
 
 const draw = { random: (below: number): number => randomInt(below), id: (): string => randomUUID() };
 
-function hatchery(name: string, rows: number, columns: number, network: string, port: number): Plan {
-  return {
-    ...emptyPlan(name),
-    site: 'Oyster hatchery on the salt marsh',
-    tray: { rows, columns },
-    access: { userName: 'keeper', keys: keys.join('\n'), passwordLogin: false },
-    wifi: { ssid: 'Saltmarsh Bench', hidden: false },
+const hatcheryPlan = (name: string, rows: number, columns: number, port: number): Plan => ({
+  ...emptyPlan(name),
+  site: 'Oyster hatchery on the salt marsh',
+  tray: { rows, columns },
+  access: { ...emptyPlan('').access, userName: 'keeper', keys: keys.join('\n') },
+  country: 'DK',
+  timeZone: 'Europe/Copenhagen',
+  network: { subnet: '', port },
+});
+
+const shelfNetworks = (network: string): Record<'bench' | 'hall' | 'hotspot', Network> => ({
+  bench: {
+    ...emptyNetwork('Bench'),
+    ssid: 'Saltmarsh Bench',
+    channels: [{ band: '2.4 GHz', channel: 6 }],
     country: 'DK',
-    timeZone: 'Europe/Copenhagen',
-    network: { subnet: `${network}.0/24`, port },
-  };
-}
+    subnet: `${network}.0/24`,
+    poolSize: 60,
+    clientLimit: 32,
+  },
+  hall: {
+    ...emptyNetwork('Hatchery hall'),
+    ssid: 'Hatchery Hall',
+    security: 'wpa2-wpa3',
+    bands: ['2.4 GHz', '5 GHz'],
+    country: 'DK',
+    purpose: 'site',
+    subnet: '192.168.60.0/24',
+    heard: false,
+  },
+  hotspot: {
+    ...emptyNetwork('Keeper’s hotspot'),
+    ssid: 'Keepers hotspot',
+    country: 'DK',
+    purpose: 'hotspot',
+    subnet: `${network}.0/24`,
+    clientLimit: 8,
+  },
+});
 
 /**
  * The hatchery: twelve tank monitors and three gate controllers on the bench's network, and four field buoys on a
- * phone's hotspot. All of them appear on the practice subnet; nothing beyond loopback is ever named. Runs once, on an
- * empty database.
+ * phone's hotspot. All of them appear on the practice subnet; nothing beyond loopback is ever looked at. Runs once, on
+ * an empty database.
  */
 export async function plantDemo(
   context: Context,
@@ -37,20 +72,28 @@ export async function plantDemo(
 ): Promise<void> {
   if ((await context.batches.list()).length > 0) return;
   const image = await addImage(context, { path: baseImage, title: 'Practice OS 1, minimal', sha256: '' });
-  const plant = async (plan: Plan, names: string[], role: string, wifiPassphrase: string): Promise<void> => {
+  await context.images.describe(image.id, image.title, { wordBits: 64, flavour: 'minimal' });
+  const shelf = shelfNetworks(network);
+  const bench = await createNetwork(context, { network: shelf.bench, secret: 'low tide at seven' });
+  const hall = await createNetwork(context, { network: shelf.hall, secret: 'nineteen rows of spat' });
+  const hotspot = await createNetwork(context, { network: shelf.hotspot, secret: 'eelgrass and mud' });
+  const plant = async (plan: Plan, names: string[], role: string): Promise<void> => {
     const filled = addDevices({ ...plan, imageId: image.id }, names, role, draw);
-    await createBatch(context, { plan: filled, secrets: { wifiPassphrase } });
+    await createBatch(context, { plan: filled, secrets: {} });
   };
-  const bench = 'low tide at seven';
-  const tanks = hatchery('Tank monitors', 3, 4, network, port);
-  await plant(tanks, namesFromPattern('tank-{n:02}', 12), 'tank monitor', bench);
-  const gates = hatchery('Gate controllers', 1, 3, network, port);
-  await plant(gates, namesFromPattern('gate-{n:02}', 3), 'gate controller', bench);
+  const indoors: Plan['networks'] = [
+    { networkId: hall.id, priority: 20 },
+    { networkId: bench.id, priority: 10 },
+  ];
+  const tanks = { ...hatcheryPlan('Tank monitors', 3, 4, port), networks: indoors };
+  await plant(tanks, namesFromPattern('tank-{n:02}', 12), 'tank monitor');
+  const gates = { ...hatcheryPlan('Gate controllers', 1, 3, port), networks: indoors };
+  await plant(gates, namesFromPattern('gate-{n:02}', 3), 'gate controller');
   const buoys: Plan = {
-    ...hatchery('Field buoys', 1, 4, network, port),
+    ...hatcheryPlan('Field buoys', 1, 4, port),
     site: 'Oyster beds, by the keeper’s phone',
     boardProfileId: 'compact-64',
-    wifi: { ssid: 'Keepers hotspot', hidden: false },
+    networks: [{ networkId: hotspot.id, priority: 10 }],
   };
-  await plant(buoys, namesFromPattern('buoy-{n:02}', 4), 'field buoy', 'eelgrass and mud');
+  await plant(buoys, namesFromPattern('buoy-{n:02}', 4), 'field buoy');
 }

@@ -11,7 +11,7 @@ export interface SshPublicKey {
   bits: number;
 }
 
-export type KeyFault = 'empty' | 'private' | 'broken' | 'cut' | 'type' | 'mismatch' | 'options';
+export type KeyFault = 'empty' | 'private' | 'broken' | 'cut' | 'type' | 'dsa' | 'mismatch' | 'options';
 
 /** Fields after the type's name, and the size, of the key types in use (RFC 4253 6.6, RFC 5656, RFC 8709). */
 const types: Record<string, { fields: number; bits: number }> = {
@@ -41,6 +41,8 @@ export function parsePublicKey(line: string): SshPublicKey | KeyFault {
   const parts = /^(\S+)\s+(\S+)(?:\s+(.*))?$/.exec(text);
   const name = parts?.[1] ?? '';
   if (!parts) return types[text] || /^AAAA/.test(text) ? 'cut' : 'broken';
+  // Removed from login services for its short keys (OpenSSH's release notes 7.0 and 9.8).
+  if (name === 'ssh-dss') return 'dsa';
   if (!types[name])
     return /(^|,)(ssh-|ecdsa-|sk-)\S+\s/.test(text.slice(name.length).trim()) ? 'options' : 'type';
   const blob = fromBase64(parts[2] ?? '');

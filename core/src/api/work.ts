@@ -1,6 +1,12 @@
 import * as z from 'zod';
 import { FindingSchema } from '../batch/finding';
-import { FirstBootMethodIdSchema, PlanSchema } from '../batch/model';
+import {
+  FirstBootMethodIdSchema,
+  ImageAboutSchema,
+  PasswordFaultSchema,
+  PlanSchema,
+  SurroundingsSchema,
+} from '../batch/model';
 import { CardStateSchema } from '../batch/state';
 
 /** Messages of the server about plans, images, cards, scans and the log. Times are milliseconds since 1970. */
@@ -17,18 +23,19 @@ export const ProblemSchema = z.object({
 });
 export type Problem = z.infer<typeof ProblemSchema>;
 
-/** What is known of a plan's secrets, never the secrets themselves. */
-export const SecretStatesSchema = z.object({
-  wifiPassphrase: z.enum(['missing', 'kept']),
-  userPassword: z.enum(['missing', 'kept']),
+/** What is known of a plan's shared password, never the password itself. */
+export const PasswordStateSchema = z.object({
+  state: z.enum(['missing', 'kept']),
+  faults: z.array(PasswordFaultSchema),
 });
 
 export const BatchSchema = z.object({
   id: z.uuid(),
   version: z.number().int(),
   plan: PlanSchema,
-  secrets: SecretStatesSchema,
-  /** Findings of the server, which knows the secrets. */
+  password: PasswordStateSchema,
+  surroundings: SurroundingsSchema,
+  /** Findings of the server. */
   findings: z.array(FindingSchema),
 });
 export type Batch = z.infer<typeof BatchSchema>;
@@ -46,7 +53,6 @@ export type BatchSummary = z.infer<typeof BatchSummarySchema>;
 export const SavePlanSchema = z.object({
   plan: PlanSchema,
   secrets: z.object({
-    wifiPassphrase: z.string().max(255).optional(),
     userPassword: z.string().max(255).optional(),
   }),
 });
@@ -76,6 +82,7 @@ export const ImageSchema = z.object({
   partitions: z.array(ImagePartitionSchema),
   method: FirstBootMethodIdSchema,
   methodReason: z.string(),
+  about: ImageAboutSchema,
 });
 export type Image = z.infer<typeof ImageSchema>;
 
@@ -243,6 +250,8 @@ export const ServerEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('image'), image: ImageSchema }),
   z.object({ type: z.literal('progress'), batchId: z.string() }),
   z.object({ type: z.literal('batches') }),
+  z.object({ type: z.literal('networks') }),
+  z.object({ type: z.literal('boards') }),
   z.object({ type: z.literal('slots') }),
   z.object({ type: z.literal('practice') }),
   z.object({ type: z.literal('log') }),

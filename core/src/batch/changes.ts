@@ -1,3 +1,4 @@
+import { differing, settingTitle } from './effective';
 import type { Plan, SecretKind } from './model';
 
 /** One thing that a save changed, in words for the log; never a secret's value. */
@@ -13,15 +14,17 @@ const settings: readonly { name: string; of: (plan: Plan) => unknown }[] = [
   { name: 'the board', of: (plan) => plan.boardProfileId },
   { name: 'the image', of: (plan) => plan.imageId },
   { name: 'who can log in', of: (plan) => plan.access },
-  { name: 'the network', of: (plan) => plan.wifi },
+  { name: 'the networks', of: (plan) => plan.networks },
   { name: 'the country', of: (plan) => plan.country },
   { name: 'the time zone', of: (plan) => plan.timeZone },
   { name: 'the locale', of: (plan) => plan.locale },
   { name: 'where the boards appear', of: (plan) => plan.network },
+  { name: 'the power', of: (plan) => plan.power },
+  { name: 'the kit', of: (plan) => plan.kit },
+  { name: 'the bench', of: (plan) => plan.bench },
 ];
 
 const secretNames: Record<SecretKind, string> = {
-  wifiPassphrase: 'the passphrase',
   userPassword: 'the password',
 };
 
@@ -51,6 +54,12 @@ export function planChanges(before: Plan, after: Plan, typed: readonly SecretKin
       ...(old.nest === device.nest ? [] : [`lies in nest ${device.nest} now`]),
       ...(old.role === device.role ? [] : [`has the role "${device.role}" now`]),
       ...(old.mark === device.mark ? [] : [`has the mark ${device.mark} now`]),
+      ...(old.notes === device.notes ? [] : ['has another note']),
+      ...(JSON.stringify(old.overrides) === JSON.stringify(device.overrides)
+        ? []
+        : [
+            `differs from its batch in ${listed(differing(device.overrides).map(settingTitle)) || 'nothing now'}`,
+          ]),
     ];
     return parts.length > 0 ? [{ ...at, text: `${old.hostName} ${listed(parts)}.` }] : [];
   });

@@ -8,10 +8,12 @@ export type Severity = z.infer<typeof SeveritySchema>;
 export const FindingSchema = z.object({
   rule: z.string(),
   severity: SeveritySchema,
-  /** Where: a field of the plan, as `wifi.ssid`, or a device's field, as `device.hostName`. */
+  /** Where: a field of the plan, as `country`, of a device, as `device.hostName`, or of a network, as `net.ssid`. */
   place: z.string(),
   /** The device concerned, if it is one. */
   deviceId: z.string().optional(),
+  /** The network concerned, if it is one. */
+  networkId: z.string().optional(),
   message: z.string(),
   reason: z.string(),
   fix: z.string(),

@@ -1,13 +1,13 @@
+import { mendKeys } from '../access/key-list';
+import type { Network } from '../wifi/network';
 import type { Finding } from './finding';
-import type { Plan } from './model';
+import type { NetworkFacts, Plan } from './model';
 import { BATCH_LIMIT } from './names';
 import { nestsOf, parseNest, TRAY_LIMIT } from './nests';
 
-/** A correction that a button can make. */
-export interface QuickFix {
-  label: string;
-  plan: Plan;
-}
+/** A correction that a button can make, of the plan or of a network on the shelf. */
+export type QuickFix =
+  { label: string; plan: Plan } | { label: string; networkId: string; network: Partial<Network> };
 
 /** The name with the next number that no device has: `tank-04` after `tank-03`, `reed-2` after `reed`. */
 export function freeName(name: string, taken: ReadonlySet<string>): string {
@@ -63,14 +63,35 @@ function freshNest(plan: Plan, deviceId: string): QuickFix | null {
     : null;
 }
 
+function mendedKeys(plan: Plan, finding: Finding): QuickFix | null {
+  if (finding.place !== 'access.keys' || finding.deviceId !== undefined) return null;
+  const keys = mendKeys(plan.access.keys);
+  return keys === plan.access.keys
+    ? null
+    : { label: 'Write it as one line', plan: { ...plan, access: { ...plan.access, keys } } };
+}
+
 /** What can be corrected at the press of a button, or null when only a person knows. */
-export function quickFix(plan: Plan, finding: Finding): QuickFix | null {
-  if (finding.rule === 'ssid-spaces')
+export function quickFix(
+  plan: Plan,
+  finding: Finding,
+  networks: readonly Pick<NetworkFacts, 'id' | 'ssid'>[],
+): QuickFix | null {
+  const { rule, deviceId } = finding;
+  const network = networks.find(({ id }) => id === finding.networkId);
+  if (rule === 'ssid-spaces' && network)
     return {
       label: 'Remove the spaces',
-      plan: { ...plan, wifi: { ...plan.wifi, ssid: plan.wifi.ssid.trim() } },
+      networkId: network.id,
+      network: { ssid: network.ssid.trim() },
     };
-  if (finding.deviceId === undefined) return null;
-  if (finding.rule === 'host-name-unique') return freshName(plan, finding.deviceId);
-  return finding.rule === 'nest-place' ? freshNest(plan, finding.deviceId) : null;
+  if (rule === 'password-shared')
+    return {
+      label: 'Make one for each device',
+      plan: { ...plan, access: { ...plan.access, passwordScope: 'each' } },
+    };
+  if (rule === 'key-form') return mendedKeys(plan, finding);
+  if (deviceId === undefined) return null;
+  if (rule === 'host-name-unique') return freshName(plan, deviceId);
+  return rule === 'nest-place' ? freshNest(plan, deviceId) : null;
 }

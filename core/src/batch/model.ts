@@ -1,4 +1,9 @@
 import * as z from 'zod';
+import { BenchPlanSchema } from '../bench/model';
+import { KitPlanSchema } from '../bench/kit-model';
+import { PowerPlanSchema } from '../bench/power-model';
+import type { SecretFault, ShelvedNetwork } from '../wifi/network';
+import type { BoardProfile } from './boards';
 import { BATCH_LIMIT } from './names';
 import { TRAY_LIMIT } from './nests';
 
@@ -9,6 +14,32 @@ import { TRAY_LIMIT } from './nests';
 
 const line = (max: number): z.ZodString => z.string().max(max);
 
+/** A network that boards shall join; of several on the air the highest priority wins. */
+export const JoinSchema = z.object({
+  networkId: z.uuid(),
+  priority: z.number().int().min(-999).max(999),
+});
+export type Join = z.infer<typeof JoinSchema>;
+
+/** Public keys, one a line, as in an authorized_keys file. */
+const keys = line(64_000);
+
+/** What one device has otherwise than its batch; a field left out is as the batch says. */
+export const OverridesSchema = z
+  .object({
+    boardProfileId: line(40),
+    imageId: z.uuid().nullable(),
+    userName: line(64),
+    keys,
+    passwordLogin: z.boolean(),
+    networks: z.array(JoinSchema).max(8),
+    country: line(8),
+    timeZone: line(64),
+    locale: line(64),
+  })
+  .partial();
+export type Overrides = z.infer<typeof OverridesSchema>;
+
 /** One board to prepare. */
 export const DeviceSchema = z.object({
   id: z.uuid(),
@@ -16,6 +47,8 @@ export const DeviceSchema = z.object({
   mark: line(8),
   hostName: line(255),
   role: line(80),
+  notes: line(400).default(''),
+  overrides: OverridesSchema.default({}),
 });
 export type Device = z.infer<typeof DeviceSchema>;
 
@@ -31,58 +64,98 @@ export const PlanSchema = z.object({
   devices: z.array(DeviceSchema).max(BATCH_LIMIT),
   access: z.object({
     userName: line(64),
-    /** Public keys, one a line, as in an authorized_keys file. */
-    keys: line(64_000),
+    keys,
     passwordLogin: z.boolean(),
+    /** One password for all devices, or one made for each. */
+    passwordScope: z.enum(['shared', 'each']).default('shared'),
+    /** Further users; they log in by key alone. */
+    others: z
+      .array(z.object({ name: line(64), keys, sudo: z.boolean() }))
+      .max(8)
+      .default([]),
   }),
-  wifi: z.object({ ssid: line(255), hidden: z.boolean() }),
+  networks: z.array(JoinSchema).max(8).default([]),
   /** ISO 3166-1 alpha-2 code of the place where the boards will run. */
   country: line(8),
   timeZone: line(64),
   locale: line(64),
-  /** Where the boards will appear: the subnet in CIDR form and the login service's port. */
+  /** Where the boards will appear: a subnet in CIDR form, empty for that of their network; the login service's port. */
   network: z.object({ subnet: line(64), port: z.number().int().min(1).max(65_535) }),
+  power: PowerPlanSchema.prefault({}),
+  kit: KitPlanSchema.prefault({}),
+  bench: BenchPlanSchema.prefault({}),
 });
 export type Plan = z.infer<typeof PlanSchema>;
 
-/** Kinds of secrets that a plan needs; they are kept apart from it and encrypted. */
-export const SecretKindSchema = z.enum(['wifiPassphrase', 'userPassword']);
+/** Secrets that a plan itself needs; they are kept apart from it and encrypted. Networks keep their own keys. */
+export const SecretKindSchema = z.enum(['userPassword']);
 export type SecretKind = z.infer<typeof SecretKindSchema>;
 
-/** What is known of a secret: nothing, that one is kept, or what has just been typed. */
-export type SecretView = { kind: 'missing' } | { kind: 'kept' } | { kind: 'typed'; value: string };
+/** What is wrong with a kept password, without telling it. */
+export const PasswordFaultSchema = z.enum(['short', 'default']);
+export type PasswordFault = z.infer<typeof PasswordFaultSchema>;
+
+/** What is known of a secret: nothing, that one is kept and how it was judged, or what has just been typed. */
+export type SecretView<Fault> =
+  { kind: 'missing' } | { kind: 'kept'; faults: readonly Fault[] } | { kind: 'typed'; value: string };
 
 /** How an image takes its settings; `none` when no method was recognised. */
 export const FirstBootMethodIdSchema = z.enum(['declarative-seed', 'none']);
 export type FirstBootMethodId = z.infer<typeof FirstBootMethodIdSchema>;
 
+/** What a person knows of an image and its octets do not tell for sure. */
+export const ImageAboutSchema = z.object({
+  wordBits: z.union([z.literal(32), z.literal(64)]).nullable(),
+  flavour: z.enum(['minimal', 'desktop', 'application']).nullable(),
+});
+export type ImageAbout = z.infer<typeof ImageAboutSchema>;
+
 /** What the plan's checks need to know of an image. */
-export interface ImageFacts {
+export interface ImageFacts extends ImageAbout {
   id: string;
   title: string;
   method: FirstBootMethodId;
+  /** Octets of the unpacked image. */
   rawSize: number;
 }
+
+/** A network as the rules see it: its key may have just been typed. */
+export interface NetworkFacts extends Omit<ShelvedNetwork, 'secret' | 'version'> {
+  secret: SecretView<SecretFault>;
+}
+
+/** What lies around the batch. */
+export const SurroundingsSchema = z.object({
+  /** Host names of other batches' devices that were seen on a network. */
+  names: z.array(z.object({ hostName: z.string(), batchName: z.string() })),
+  /** The workstation's own addresses. */
+  workstation: z.array(z.object({ address: z.string(), prefix: z.number() })),
+});
+export type Surroundings = z.infer<typeof SurroundingsSchema>;
 
 /** Everything that the rules look at. */
 export interface PlanView {
   plan: Plan;
-  image: ImageFacts | null;
-  secrets: Record<SecretKind, SecretView>;
+  images: readonly ImageFacts[];
+  networks: readonly NetworkFacts[];
+  boards: readonly BoardProfile[];
+  password: SecretView<PasswordFault>;
+  surroundings: Surroundings;
 }
 
-/** A plan with nothing in it yet. */
-export const emptyPlan = (name: string): Plan => ({
-  name,
+const blank = PlanSchema.parse({
+  name: 'New batch',
   site: '',
   tray: { rows: 3, columns: 4 },
   boardProfileId: 'full-64',
   imageId: null,
   devices: [],
   access: { userName: '', keys: '', passwordLogin: false },
-  wifi: { ssid: '', hidden: false },
   country: '',
   timeZone: '',
   locale: 'en_GB.UTF-8',
   network: { subnet: '', port: 22 },
 });
+
+/** A plan with nothing in it yet. */
+export const emptyPlan = (name: string): Plan => ({ ...blank, name });

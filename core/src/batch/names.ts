@@ -1,4 +1,4 @@
-/** Host names: the rules of RFC 1123, name patterns and pasted lists. */
+/** Host names: the rules of RFC 1123, name patterns and ranges of numbers. */
 
 /** Most devices in one batch; keeps a slip of the finger from planning a million. */
 export const BATCH_LIMIT = 1000;
@@ -17,59 +17,85 @@ export function hostNameFault(name: string): HostNameFault | null {
   return name.startsWith('-') || name.endsWith('-') ? 'edge' : null;
 }
 
-/** A pattern that cannot be used, with a sentence that says why. */
+/** A pattern or a range that cannot be used, with a sentence that says why. */
 export class PatternError extends Error {}
 
+/** What a pattern's parts stand for, for one device. */
+export interface PatternValues {
+  n: number;
+  nest: string;
+  role: string;
+  site: string;
+}
+
+/** Text as part of a host name: small letters, digits, and hyphens for everything else (RFC 1123 section 2.1). */
+export const asLabel = (text: string): string =>
+  text
+    .normalize('NFKD')
+    .replace(/\p{M}/gu, '')
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-+|-+$/g, '');
+
+const knownPart = /^\{(n(:0[1-9])?|nest|role|site)\}$/;
+
 /**
- * Names from a pattern: `{n}` is the running number, `{n:02}` pads it with zeros to two digits.
+ * Names from a pattern: `{n}` is the running number, `{n:02}` pads it with zeros to two digits; `{nest}`, `{role}` and
+ * `{site}` are the device's, written as a host name can hold them.
+ * @throws PatternError when a part is unknown or a brace is not closed
+ */
+export function fillPattern(pattern: string, items: readonly PatternValues[]): string[] {
+  const parts = pattern.trim().split(/(\{[^{}]*\})/);
+  for (const part of parts)
+    if (part.startsWith('{') ? !knownPart.test(part) : /[{}]/.test(part))
+      throw new PatternError(
+        `"${part}" is not understood; write {n} or {n:02} for the number, {nest}, {role} or {site}.`,
+      );
+  if (!parts.some((part) => part.startsWith('{n')) && items.length > 1)
+    throw new PatternError('Put {n}, {n:02} or {nest} into the pattern, or all devices get the same name.');
+  const filled = (part: string, values: PatternValues): string => {
+    if (part === '{nest}' || part === '{role}' || part === '{site}')
+      return asLabel(values[part.slice(1, -1) as 'nest' | 'role' | 'site']);
+    if (!part.startsWith('{')) return part;
+    const width = Number(/:0(\d)/.exec(part)?.[1] ?? 1);
+    return String(values.n).padStart(width, '0');
+  };
+  return items.map((values) => parts.map((part) => filled(part, values)).join(''));
+}
+
+/**
+ * Numbers from ranges such as `1-12, 15, 20-22`, in the order given.
+ * @throws PatternError when the text is none, a number comes twice, or there are too many
+ */
+export function parseRanges(text: string): number[] {
+  const numbers: number[] = [];
+  for (const part of text.split(/[,;\s]+/).filter((piece) => piece !== '')) {
+    const range = /^(\d{1,6})(?:[-–](\d{1,6}))?$/.exec(part);
+    if (!range) throw new PatternError(`"${part}" is not a number or a range; write 1-12, 15.`);
+    const from = Number(range[1]);
+    const to = Number(range[2] ?? range[1]);
+    if (to < from) throw new PatternError(`"${part}" runs backwards; write ${String(to)}-${String(from)}.`);
+    if (numbers.length + to - from + 1 > BATCH_LIMIT)
+      throw new PatternError(`Ask for between 1 and ${String(BATCH_LIMIT)} devices.`);
+    for (let number = from; number <= to; number++) numbers.push(number);
+  }
+  if (numbers.length === 0) throw new PatternError('Say which numbers, for instance 1-12.');
+  const twice = numbers.find((number, index) => numbers.indexOf(number) !== index);
+  if (twice !== undefined) throw new PatternError(`The number ${String(twice)} comes twice.`);
+  return numbers;
+}
+
+/**
+ * Names from a pattern with running numbers only.
  * @param first number of the first device
- * @throws PatternError when the pattern has no number, an unknown part or an unclosed brace
+ * @throws PatternError as `fillPattern`, and when the count or the first number makes no sense
  */
 export function namesFromPattern(pattern: string, count: number, first = 1): string[] {
   if (!Number.isInteger(count) || count < 1 || count > BATCH_LIMIT)
     throw new PatternError(`Ask for between 1 and ${String(BATCH_LIMIT)} devices.`);
   if (!Number.isInteger(first) || first < 0) throw new PatternError('Start counting at 0 or above.');
-  const parts = pattern.trim().split(/(\{[^{}]*\})/);
-  const slots = parts.filter((part) => part.startsWith('{'));
-  for (const part of parts)
-    if (part.startsWith('{') ? !/^\{n(:0\d)?\}$/.test(part) : /[{}]/.test(part))
-      throw new PatternError(`"${part}" is not understood; write {n} or {n:02} for the number.`);
-  if (slots.length === 0 && count > 1)
-    throw new PatternError('Put {n} or {n:02} into the pattern, or all devices get the same name.');
-  return Array.from({ length: count }, (_, index) =>
-    parts
-      .map((part) => {
-        if (!part.startsWith('{')) return part;
-        const width = Number(/:0(\d)/.exec(part)?.[1] ?? 1);
-        return String(first + index).padStart(width, '0');
-      })
-      .join(''),
+  return fillPattern(
+    pattern,
+    Array.from({ length: count }, (_, index) => ({ n: first + index, nest: '', role: '', site: '' })),
   );
-}
-
-export interface PastedNames {
-  names: string[];
-  /** Lines left out, counted from 1, with the reason. */
-  skipped: { line: number; text: string; reason: 'blank' | 'duplicate' }[];
-}
-
-/**
- * Names from a pasted list, one a line; spaces around them, a byte-order mark and any line end are taken off.
- * Blank lines and names given before (case does not count, RFC 1035 section 2.3.3) are left out and reported.
- */
-export function namesFromList(text: string): PastedNames {
-  const result: PastedNames = { names: [], skipped: [] };
-  const seen = new Set<string>();
-  const lines = text.replace(/^\uFEFF/, '').split(/\r\n|\r|\n/);
-  if (lines.at(-1)?.trim() === '') lines.pop();
-  lines.forEach((raw, index) => {
-    const name = raw.trim();
-    const reason = name === '' ? 'blank' : seen.has(name.toLowerCase()) ? 'duplicate' : null;
-    if (reason) result.skipped.push({ line: index + 1, text: name, reason });
-    else {
-      seen.add(name.toLowerCase());
-      result.names.push(name);
-    }
-  });
-  return result;
 }

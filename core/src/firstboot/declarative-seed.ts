@@ -1,6 +1,6 @@
 import { stringify } from 'yaml';
-import { utf8 } from '../bytes';
-import type { CardFile, FirstBootMethod, FirstBootSettings } from './method';
+import { textOf, utf8 } from '../bytes';
+import type { CardFile, FirstBootMethod, FirstBootSettings, NetworkSettings } from './method';
 
 /**
  * cloud-init's NoCloud data source: `user-data`, `meta-data` and `network-config` on the boot partition.
@@ -43,8 +43,17 @@ function userData(settings: FirstBootSettings): string {
     manage_etc_hosts: true,
     timezone: settings.timeZone,
     locale: settings.locale,
-    // Only this user: images' default accounts are left out.
-    users: [account],
+    // Only these users: images' default accounts are left out.
+    users: [
+      account,
+      ...settings.others.map(({ name, keys, sudo }) => ({
+        name,
+        shell: '/bin/bash',
+        lock_passwd: true,
+        ...(sudo ? { groups: ['sudo'], sudo: 'ALL=(ALL:ALL) NOPASSWD:ALL' } : {}),
+        ...(keys.length > 0 ? { ssh_authorized_keys: [...keys] } : {}),
+      })),
+    ],
     ssh_pwauth: user.passwordLogin && user.passwordHash !== null,
     disable_root: true,
     ssh_deletekeys: true,
@@ -54,22 +63,40 @@ function userData(settings: FirstBootSettings): string {
   return `#cloud-config\n${yaml(data)}`;
 }
 
-function networkConfig({ wifi, country }: FirstBootSettings): string {
+function accessPoint({ security, key, hidden, priority }: NetworkSettings): object {
+  const auth =
+    security === 'open'
+      ? {}
+      : security === 'wpa3-sae'
+        ? { auth: { 'key-management': 'sae', password: key } }
+        : { password: key };
+  return {
+    ...auth,
+    ...(hidden ? { hidden: true } : {}),
+    // Heeded where NetworkManager is at work; the other renderer has no priorities and skips this.
+    networkmanager: { passthrough: { 'connection.autoconnect-priority': String(priority) } },
+  };
+}
+
+function networkConfig({ networks, country }: FirstBootSettings): string {
+  const wifis = {
+    wlan0: {
+      dhcp4: true,
+      // An absent radio must not hold the boot up.
+      optional: true,
+      'regulatory-domain': country,
+      'access-points': Object.fromEntries(
+        [...networks]
+          .sort((a, b) => b.priority - a.priority)
+          .map((network) => [textOf(network.ssid), accessPoint(network)]),
+      ),
+    },
+  };
   return yaml({
     network: {
       version: 2,
       ethernets: { wired: { match: { name: 'e*' }, dhcp4: true, optional: true } },
-      wifis: {
-        wlan0: {
-          dhcp4: true,
-          // An absent radio must not hold the boot up.
-          optional: true,
-          'regulatory-domain': country,
-          'access-points': {
-            [wifi.ssid]: { password: wifi.key, ...(wifi.hidden ? { hidden: true } : {}) },
-          },
-        },
-      },
+      ...(networks.length > 0 ? { wifis } : {}),
     },
   });
 }

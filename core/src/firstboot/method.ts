@@ -1,6 +1,19 @@
 import type { FatVolume } from '../disk/fat/volume';
 import type { FirstBootMethodId } from '../batch/model';
 import type { HostKey } from '../access/host-key';
+import type { WifiSecurity } from '../wifi/network';
+
+/** A network as a card tells it to its board. */
+export interface NetworkSettings {
+  /** Octets of the name. */
+  ssid: Uint8Array;
+  security: WifiSecurity;
+  /** 64 hexadecimal digits for WPA2, digits of the key for WEP, the passphrase for WPA3 only, empty when open. */
+  key: string;
+  hidden: boolean;
+  /** The highest one on the air is joined. */
+  priority: number;
+}
 
 /** What a card has to tell its board at the first boot. */
 export interface FirstBootSettings {
@@ -19,12 +32,9 @@ export interface FirstBootSettings {
     passwordLogin: boolean;
   };
   hostKey: HostKey;
-  wifi: {
-    ssid: string;
-    /** 64 hexadecimal digits. */
-    key: string;
-    hidden: boolean;
-  };
+  /** Further users, who log in by key alone. */
+  others: readonly { name: string; keys: readonly string[]; sudo: boolean }[];
+  networks: readonly NetworkSettings[];
   country: string;
   timeZone: string;
   locale: string;

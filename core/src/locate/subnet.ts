@@ -58,3 +58,18 @@ export const compareAddresses = (a: string, b: string): number => {
     ipaddr.IPv4.isValidFourPartDecimal(text) ? toNumber(ipaddr.IPv4.parse(text)) : 0;
   return number(a) - number(b) || a.localeCompare(b);
 };
+
+/** Number of host addresses of a subnet. @throws RangeError as `subnetHosts` */
+export function subnetHostCount(cidr: string): number {
+  const subnet = parse(cidr);
+  if (!subnet) throw new RangeError(subnetFaultTexts.form);
+  const size = 2 ** (32 - subnet.prefix);
+  return size > 2 ? size - 2 : size;
+}
+
+/** Whether an IPv4 address lies in a subnet; false when either is not one. */
+export function inSubnet(address: string, cidr: string): boolean {
+  const subnet = parse(cidr);
+  if (!subnet || !ipaddr.IPv4.isValidFourPartDecimal(address)) return false;
+  return ipaddr.IPv4.parse(address).match(subnet.address, subnet.prefix);
+}

@@ -18,9 +18,11 @@ export function passphraseKind(secret: string): PassphraseKind | null {
  * 4096 rounds (IEEE Std 802.11-2020 annex J.4). A key given as digits is passed through.
  * @throws RangeError when the secret is neither a passphrase nor a key
  */
-export function preSharedKey(ssid: string, secret: string): string {
+export function preSharedKey(ssid: string | Uint8Array, secret: string): string {
   const kind = passphraseKind(secret);
   if (kind === null) throw new RangeError('the passphrase must have 8 to 63 printable ASCII characters');
   if (kind === 'key') return secret.toLowerCase();
-  return toHex(pbkdf2(sha1, utf8(secret), utf8(ssid), { c: 4096, dkLen: 32 }));
+  return toHex(
+    pbkdf2(sha1, utf8(secret), typeof ssid === 'string' ? utf8(ssid) : ssid, { c: 4096, dkLen: 32 }),
+  );
 }

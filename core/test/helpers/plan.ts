@@ -1,11 +1,15 @@
 import { makeHostKey } from '../../src/access/host-key';
 import { addDevices } from '../../src/batch/fill-tray';
-import { emptyPlan, type Plan, type PlanView } from '../../src/batch/model';
+import { shippedBoards } from '../../src/batch/boards';
+import { emptyPlan, type NetworkFacts, type Plan, type PlanView } from '../../src/batch/model';
+import { emptyNetwork } from '../../src/wifi/network';
+import { utf8 } from '../../src/bytes';
 import { namesFromPattern } from '../../src/batch/names';
-import type { FirstBootSettings } from '../../src/firstboot/method';
+import type { FirstBootSettings, NetworkSettings } from '../../src/firstboot/method';
 
 export const userKey = makeHostKey(new Uint8Array(32).fill(1), new Uint8Array(4), 'mara@bench').publicLine;
-const imageId = '6f1f8f0e-3c54-4f6b-9d0e-0a8a2f1f2a10';
+export const networkId = '2f1f8f0e-3c54-4f6b-9d0e-0a8a2f1f2a11';
+export const imageId = '6f1f8f0e-3c54-4f6b-9d0e-0a8a2f1f2a10';
 
 /** A plan in which no rule finds anything. */
 export function soundPlan(count = 12): Plan {
@@ -15,10 +19,11 @@ export function soundPlan(count = 12): Plan {
     id: () => `00000000-0000-4000-8000-${String(++turn).padStart(12, '0')}`,
   };
   const plan: Plan = {
-    ...emptyPlan('Tank monitors'),
+    // Tests change it in place.
+    ...structuredClone(emptyPlan('Tank monitors')),
     imageId,
-    access: { userName: 'keeper', keys: userKey, passwordLogin: false },
-    wifi: { ssid: 'Salt Marsh', hidden: false },
+    access: { ...structuredClone(emptyPlan('').access), userName: 'keeper', keys: userKey },
+    networks: [{ networkId, priority: 10 }],
     country: 'FO',
     timeZone: 'Atlantic/Faroe',
     network: { subnet: '192.168.40.0/24', port: 22 },
@@ -26,10 +31,40 @@ export function soundPlan(count = 12): Plan {
   return addDevices(plan, namesFromPattern('tank-{n:03}', count), 'tank monitor', draw);
 }
 
+/** The network that the sound plan joins. */
+export const soundNetwork = (): NetworkFacts => ({
+  ...emptyNetwork('Bench'),
+  id: networkId,
+  ssid: 'Salt Marsh',
+  secret: { kind: 'typed', value: 'oysters & tides' },
+});
+
 export const viewOf = (plan: Plan): PlanView => ({
   plan,
-  image: { id: imageId, title: 'Marsh base', method: 'declarative-seed', rawSize: 120 << 20 },
-  secrets: { wifiPassphrase: { kind: 'typed', value: 'oysters & tides' }, userPassword: { kind: 'missing' } },
+  images: [
+    {
+      id: imageId,
+      title: 'Marsh base',
+      method: 'declarative-seed',
+      rawSize: 120 << 20,
+      wordBits: 64,
+      flavour: 'minimal',
+    },
+  ],
+  networks: [soundNetwork()],
+  boards: shippedBoards,
+  password: { kind: 'missing' },
+  surroundings: { names: [], workstation: [{ address: '192.168.40.7', prefix: 24 }] },
+});
+
+/** A network as a card tells it. */
+export const network = (change: Partial<NetworkSettings> = {}): NetworkSettings => ({
+  ssid: utf8('Salt Marsh'),
+  security: 'wpa2-psk',
+  key: 'ab'.repeat(32),
+  hidden: false,
+  priority: 10,
+  ...change,
 });
 
 /** Settings of one device, for first-boot methods. */
@@ -42,7 +77,8 @@ export const settings = (change: Partial<FirstBootSettings> = {}): FirstBootSett
   hostName: 'tank-01',
   user: { name: 'keeper', keys: [userKey], passwordHash: null, passwordLogin: false },
   hostKey: makeHostKey(new Uint8Array(32).fill(2), new Uint8Array(4), '7KQ4M'),
-  wifi: { ssid: 'Salt Marsh', key: 'ab'.repeat(32), hidden: false },
+  others: [],
+  networks: [network()],
   country: 'FO',
   timeZone: 'Atlantic/Faroe',
   locale: 'en_GB.UTF-8',

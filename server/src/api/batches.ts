@@ -4,22 +4,21 @@ import {
   BatchSchema,
   BatchSummarySchema,
   DeviceIdsSchema,
+  ExportPlanSchema,
+  ImportedPlanSchema,
+  ImportPlanSchema,
+  planFileJsonSchema,
+  PlanFileSchema,
   SavePlanSchema,
   SecretKindSchema,
 } from '@nest-mark/core';
 import { Problem } from '../http/problems';
 import { IdSchema, route, type Route } from '../http/route';
+import { versionOf } from '../http/version';
 import { record, type Context } from '../services/context';
-import { batchView, createBatch, needBatch, saveBatch } from '../services/plans';
+import { exportPlan, importPlan } from '../services/plan-files';
+import { batchView, createBatch, devicePassword, needBatch, saveBatch } from '../services/plans';
 import { batchProgress } from '../services/progress';
-
-/** Version from an If-Match header such as `"3"`. */
-function versionOf(header: string | undefined): number {
-  const version = /^"(\d+)"$/.exec(header ?? '')?.[1];
-  if (version === undefined)
-    throw new Problem(428, 'version-missing', 'Send the version that you read as If-Match: "N".');
-  return Number(version);
-}
 
 async function stamp(
   context: Context,
@@ -105,18 +104,50 @@ export const batchRoutes: Route[] = [
     path: '/batches/:id/reveal',
     summary: 'Show one secret; this is logged',
     params: IdSchema,
-    body: z.object({ kind: SecretKindSchema }),
+    body: z.object({ kind: SecretKindSchema, deviceId: z.uuid().optional() }),
     answer: z.object({ value: z.string().nullable() }),
     run: async ({ context, params, body }) => {
-      await needBatch(context, params.id);
-      const value = await context.vault.get(params.id, body.kind);
-      const what = body.kind === 'wifiPassphrase' ? 'Wi-Fi passphrase' : 'password';
+      const { plan } = await needBatch(context, params.id);
+      const device = plan.devices.find(({ id }) => id === body.deviceId);
+      if (body.deviceId !== undefined && !device)
+        throw new Problem(404, 'device-missing', 'There is no such device in this batch.');
+      const value = device
+        ? await devicePassword(context, device.id)
+        : await context.vault.get(params.id, body.kind);
       await record(context, {
         kind: 'revealed',
         batchId: params.id,
-        text: `The ${what} of the batch was shown on the screen.`,
+        ...(device ? { deviceId: device.id } : {}),
+        text: `The password of ${device ? device.hostName : 'the batch'} was shown on the screen.`,
       });
       return { value };
+    },
+  }),
+  route({
+    method: 'post',
+    path: '/batches/:id/plan-file',
+    summary: 'The plan as a file; with a passphrase its secrets go along encrypted, which is logged',
+    params: IdSchema,
+    body: ExportPlanSchema,
+    answer: PlanFileSchema,
+    run: ({ context, params, body }) => exportPlan(context, params.id, body.passphrase),
+  }),
+  route({
+    method: 'post',
+    path: '/plan-files',
+    summary: 'Take a plan over from a file as a new batch',
+    body: ImportPlanSchema,
+    answer: ImportedPlanSchema,
+    status: 201,
+    run: ({ context, body }) => importPlan(context, body.file, body.passphrase),
+  }),
+  route({
+    method: 'get',
+    path: '/plan-file.schema.json',
+    summary: 'JSON Schema of a plan file',
+    run: ({ response }) => {
+      response.type('application/schema+json').send(JSON.stringify(planFileJsonSchema()));
+      return Promise.resolve();
     },
   }),
   route({

@@ -2,7 +2,9 @@ import * as z from 'zod';
 import {
   fileSlug,
   batchCsv,
-  boardProfile,
+  findBoard,
+  settingsOf,
+  USUAL_FIRST_BOOT_SECONDS,
   deviceStanding,
   knownHosts,
   sshConfig,
@@ -23,9 +25,10 @@ async function gather(
     (await batchProgress(context, batchId)).devices.map((entry) => [entry.deviceId, entry]),
   );
   const records = new Map((await context.batches.records(batchId)).map((entry) => [entry.deviceId, entry]));
-  const { firstBootSeconds } = boardProfile(plan.boardProfileId);
+  const boards = await context.boards.list();
   const targets: LoginTarget[] = [];
   const csv = plan.devices.map((device): CsvDevice => {
+    const { userName, boardProfileId } = settingsOf(plan, device);
     const entry = progress.get(device.id);
     // Only a proof gives an address out; a guess could send a login to somebody else.
     const proved = entry?.seen?.standing === 'proved' ? entry.seen : null;
@@ -37,7 +40,7 @@ async function gather(
         hostKey,
         address: proved?.address ?? null,
         port: proved?.port ?? plan.network.port,
-        userName: plan.access.userName,
+        userName,
       });
     const facts = {
       stopped: false,
@@ -45,7 +48,7 @@ async function gather(
       poweredAt: entry?.poweredAt ?? null,
       seen: entry?.seen ?? null,
       handedOverAt: entry?.handedOverAt ?? null,
-      firstBootSeconds,
+      firstBootSeconds: findBoard(boards, boardProfileId)?.firstBootSeconds ?? USUAL_FIRST_BOOT_SECONDS,
     };
     return {
       nest: device.nest,
@@ -56,7 +59,7 @@ async function gather(
       address: proved?.address ?? '',
       hardwareAddress: proved?.hardwareAddress ?? '',
       hostKeyFingerprint: entry?.fingerprint ?? '',
-      userName: plan.access.userName,
+      userName,
     };
   });
   return { name: fileSlug(plan.name), targets, csv };

@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto';
 import { rm } from 'node:fs/promises';
 import { basename } from 'node:path';
 import * as z from 'zod';
-import { AddImageSchema, ImageSchema, type Image } from '@nest-mark/core';
+import { AddImageSchema, ImageSchema, SaveImageAboutSchema, type Image } from '@nest-mark/core';
 import { packingOf } from '@nest-mark/station';
 import { once } from '../http/idempotency';
 import { Problem } from '../http/problems';
@@ -44,6 +44,21 @@ export const imageRoutes: Route[] = [
     answer: ImageSchema,
     status: 201,
     run: ({ context, body, request }) => once(context, request, () => addImage(context, body)),
+  }),
+  route({
+    method: 'put',
+    path: '/images/:id/about',
+    summary: 'Say what an image is; its octets do not tell for sure',
+    params: IdSchema,
+    body: SaveImageAboutSchema,
+    answer: ImageSchema,
+    run: async ({ context, params, body }) => {
+      await context.images.describe(params.id, body.title, body.about);
+      const image = await context.images.find(params.id);
+      if (!image) throw new Problem(404, 'image-missing', 'There is no such image on the shelf.');
+      context.events.send({ type: 'image', image: image.view });
+      return image.view;
+    },
   }),
   route({
     method: 'delete',

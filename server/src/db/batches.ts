@@ -1,5 +1,5 @@
 import type { Knex } from 'knex';
-import { PlanSchema, type BatchSummary, type Device, type Plan } from '@nest-mark/core';
+import { PlanSchema, type BatchSummary, type Device, type Plan, type Surroundings } from '@nest-mark/core';
 import { millis, millisOrNull } from './connect';
 
 interface BatchRow {
@@ -17,6 +17,8 @@ interface DeviceRow {
   mark: string;
   host_name: string;
   role: string;
+  notes: string;
+  overrides: Device['overrides'];
   powered_at: Date | null;
   handed_over_at: Date | null;
   host_key: string | null;
@@ -44,6 +46,8 @@ const toDevice = (row: DeviceRow): Device => ({
   mark: row.mark,
   hostName: row.host_name,
   role: row.role,
+  notes: row.notes,
+  overrides: row.overrides,
 });
 
 /** Batches with their devices. */
@@ -114,6 +118,20 @@ export class BatchRepository {
     return row !== undefined;
   }
 
+  /** Host names of other batches' devices that proved themselves on a network. */
+  async namesSeen(batchId: string): Promise<Surroundings['names']> {
+    const rows: Surroundings['names'] = await this.knex('device')
+      .join('batch', 'batch.id', 'device.batch_id')
+      .whereNot('device.batch_id', batchId)
+      .whereIn(
+        'device.host_key',
+        this.knex('sighting').where('key_proven', true).whereNotNull('host_key').select('host_key'),
+      )
+      .orderBy('device.host_name')
+      .select('device.host_name as hostName', this.knex.raw(`batch.plan->>'name' as "batchName"`));
+    return rows;
+  }
+
   async records(batchId: string): Promise<DeviceRecord[]> {
     const rows = await this.knex<DeviceRow>('device').where('batch_id', batchId).orderBy('position');
     return rows.map((row) => ({
@@ -169,9 +187,11 @@ export class BatchRepository {
           mark: device.mark,
           host_name: device.hostName,
           role: device.role,
+          notes: device.notes,
+          overrides: JSON.stringify(device.overrides),
         })),
       )
       .onConflict('id')
-      .merge(['position', 'nest', 'mark', 'host_name', 'role']);
+      .merge(['position', 'nest', 'mark', 'host_name', 'role', 'notes', 'overrides']);
   }
 }

@@ -1,11 +1,13 @@
 import knexModule, { type Knex } from 'knex';
 import * as first from './migrations/0001-first';
+import * as plan from './migrations/0002-plan';
 
 /** The database cannot be used; the message tells what to do. */
 export class DatabaseError extends Error {}
 
 const migrations: Record<string, { up(knex: Knex): Promise<void>; down(knex: Knex): Promise<void> }> = {
   '0001-first': first,
+  '0002-plan': plan,
 };
 
 /** Migrations from the bundle instead of a folder. */

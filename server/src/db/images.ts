@@ -1,5 +1,5 @@
 import type { Knex } from 'knex';
-import type { Image } from '@nest-mark/core';
+import type { Image, ImageAbout } from '@nest-mark/core';
 import type { ShelvedImage } from '@nest-mark/station';
 import { millis } from './connect';
 
@@ -11,6 +11,7 @@ interface Row {
   state: Image['state'];
   message: string;
   facts: ShelvedImage | null;
+  about: ImageAbout;
   added_at: Date;
 }
 
@@ -46,6 +47,7 @@ const toImage = (row: Row): StoredImage => ({
     partitions: row.facts?.partitions ?? [],
     method: row.facts?.method ?? 'none',
     methodReason: row.facts?.methodReason ?? '',
+    about: row.about,
   },
 });
 
@@ -94,6 +96,13 @@ export class ImageRepository {
     await this.knex('image').where('id', id).update({ state: 'failed', message });
   }
 
+  /** Keeps what a person says of an image. */
+  async describe(id: string, title: string, about: ImageAbout): Promise<void> {
+    await this.knex('image')
+      .where('id', id)
+      .update({ title, about: JSON.stringify(about) });
+  }
+
   async remove(id: string): Promise<void> {
     await this.knex('image').where('id', id).delete();
   }
@@ -102,6 +111,11 @@ export class ImageRepository {
   async neededBy(id: string): Promise<string[]> {
     const rows = await this.knex('batch')
       .whereRaw(`plan->>'imageId' = ?`, [id])
+      .orWhereExists(
+        this.knex('device')
+          .whereRaw('device.batch_id = batch.id')
+          .whereRaw(`device.overrides->>'imageId' = ?`, [id]),
+      )
       .select<{ name: string }[]>(this.knex.raw(`plan->>'name' as name`));
     return rows.map((row) => row.name);
   }

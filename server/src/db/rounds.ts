@@ -1,5 +1,12 @@
 import type { Knex } from 'knex';
-import type { CardState, ProposedCard, Round, RoundCard } from '@nest-mark/core';
+import {
+  spread,
+  type CardState,
+  type MeasuredRate,
+  type ProposedCard,
+  type Round,
+  type RoundCard,
+} from '@nest-mark/core';
 import type { MediumIdentity } from '@nest-mark/station';
 import { millis, millisOrNull } from './connect';
 
@@ -31,7 +38,20 @@ export interface ArmedCard {
   slotId: string;
   deviceId: string;
   identity: MediumIdentity;
+  /** Reader's place and kind of card in words, by which rates are learnt. */
+  slotTitle?: string;
+  cardKind?: string;
 }
+
+/** How long one verified card took. */
+export interface CardTimes {
+  octets: number;
+  writeSeconds: number;
+  verifySeconds: number;
+}
+
+/** Cards from which rates are learnt: older ones tell of other readers and cards. */
+const RATES_FROM = 200;
 
 const toCard = (row: CardRow): RoundCard => ({
   slotId: row.slot_id,
@@ -50,6 +70,16 @@ const toArmed = (row: CardRow): ArmedCard => ({
   deviceId: row.device_id,
   identity: row.identity,
 });
+
+function grouped<T>(items: readonly T[], key: (item: T) => string): Map<string, T[]> {
+  const groups = new Map<string, T[]>();
+  for (const item of items) {
+    const group = groups.get(key(item));
+    if (group) group.push(item);
+    else groups.set(key(item), [item]);
+  }
+  return groups;
+}
 
 /** Rounds of cards. */
 export class RoundRepository {
@@ -76,6 +106,8 @@ export class RoundRepository {
         slot_id: card.slotId,
         device_id: card.deviceId,
         identity: JSON.stringify(card.identity),
+        slot_title: card.slotTitle ?? card.slotId,
+        card_kind: card.cardKind ?? '',
         state: 'queued',
       })),
     );
@@ -149,6 +181,49 @@ export class RoundRepository {
     await this.knex('round_card')
       .where({ round_id: roundId, slot_id: slotId })
       .update({ ...change, ...at });
+  }
+
+  /** Writes down how long a card took. */
+  async setRates(roundId: string, slotId: string, took: CardTimes): Promise<void> {
+    await this.knex('round_card')
+      .where({ round_id: roundId, slot_id: slotId })
+      .update({ octets: took.octets, write_seconds: took.writeSeconds, verify_seconds: took.verifySeconds });
+  }
+
+  /** What this bench has measured, by reader and kind of card, from its newest cards. */
+  async measuredRates(): Promise<MeasuredRate[]> {
+    const newest = this.knex('round_card')
+      .whereNotNull('octets')
+      .where('write_seconds', '>', 0)
+      .where('verify_seconds', '>', 0)
+      .orderBy('at', 'desc')
+      .limit(RATES_FROM);
+    const rows = await this.knex
+      .from(newest.as('card'))
+      .select<
+        {
+          slot_title: string;
+          card_kind: string;
+          octets: string;
+          write_seconds: number;
+          verify_seconds: number;
+        }[]
+      >('slot_title', 'card_kind', 'octets', 'write_seconds', 'verify_seconds');
+    const groups = grouped(rows, (row) => `${row.slot_title}\n${row.card_kind}`);
+    return [...groups.values()].flatMap((cards): MeasuredRate[] => {
+      const [first] = cards;
+      return first
+        ? [
+            {
+              reader: first.slot_title,
+              cardKind: first.card_kind,
+              count: cards.length,
+              write: spread(cards.map((card) => Number(card.octets) / card.write_seconds)),
+              verify: spread(cards.map((card) => Number(card.octets) / card.verify_seconds)),
+            },
+          ]
+        : [];
+    });
   }
 
   /** The newest write of each device of a batch. */

@@ -1,19 +1,6 @@
-import { randomBytes } from 'node:crypto';
-import {
-  cryptSalt,
-  firstBootMethod,
-  personalise,
-  plannedKeys,
-  preSharedKey,
-  publicKeyText,
-  sha512Crypt,
-  type CardState,
-  type Device,
-  type FirstBootSettings,
-} from '@nest-mark/core';
+import type { CardState, Device } from '@nest-mark/core';
 import {
   CardError,
-  FileSource,
   refuseMedium,
   shelfFiles,
   unpack,
@@ -22,92 +9,10 @@ import {
   type CardOutcome,
   type GangCard,
   type Phase,
-  type ShelvedImage,
 } from '@nest-mark/station';
 import type { ArmedCard } from '../db/rounds';
-import { record, shelfFolder, type Context } from '../services/context';
-import { deviceHostKey, planView } from '../services/plans';
-
-interface Material {
-  batchId: string;
-  roundId: string;
-  facts: ShelvedImage;
-  folder: string;
-  devices: Map<string, Device>;
-  /** Settings that all devices share, and the password in clear for hashing. */
-  shared: Pick<FirstBootSettings, 'batchId' | 'batchName' | 'wifi' | 'country' | 'timeZone' | 'locale'>;
-  user: { name: string; keys: string[]; password: string | null; passwordLogin: boolean };
-}
-
-async function gather(context: Context, batchId: string, roundId: string): Promise<Material> {
-  const batch = await context.batches.find(batchId);
-  if (!batch?.plan.imageId) throw new CardError('image', 'The plan has no image any more.');
-  const { plan, secrets } = await planView(context, batch);
-  const image = await context.images.find(batch.plan.imageId);
-  if (!image?.facts) throw new CardError('image', 'The image is no longer on the shelf.');
-  const typed = (kind: 'wifiPassphrase' | 'userPassword'): string | null =>
-    secrets[kind].kind === 'typed' ? secrets[kind].value : null;
-  const { ssid, hidden } = plan.wifi;
-  return {
-    batchId,
-    roundId,
-    facts: image.facts,
-    folder: shelfFolder(context, image.id),
-    devices: new Map(plan.devices.map((device) => [device.id, device])),
-    shared: {
-      batchId,
-      batchName: plan.name,
-      wifi: { ssid, hidden, key: preSharedKey(ssid, typed('wifiPassphrase') ?? '') },
-      country: plan.country,
-      timeZone: plan.timeZone,
-      locale: plan.locale,
-    },
-    user: {
-      name: plan.access.userName,
-      keys: plannedKeys(plan).map((key) => `${publicKeyText(key)} ${key.comment}`.trim()),
-      password: plan.access.passwordLogin ? typed('userPassword') : null,
-      passwordLogin: plan.access.passwordLogin,
-    },
-  };
-}
-
-/** What one device's card gets over the base. */
-async function patchesFor(
-  context: Context,
-  material: Material,
-  deviceId: string,
-): Promise<GangCard['patches']> {
-  const { facts, user } = material;
-  const device = material.devices.get(deviceId);
-  const method = firstBootMethod(facts.method);
-  if (!device || !method || facts.bootOffset === null || facts.bootSize === null)
-    throw new CardError('image', 'The device left the plan, or its image cannot take settings.');
-  const settings: FirstBootSettings = {
-    ...material.shared,
-    deviceId,
-    mark: device.mark,
-    nest: device.nest,
-    hostName: device.hostName,
-    hostKey: await deviceHostKey(context, device),
-    user: {
-      name: user.name,
-      keys: user.keys,
-      passwordLogin: user.passwordLogin,
-      passwordHash: user.password === null ? null : sha512Crypt(user.password, cryptSalt(randomBytes(16))),
-    },
-    instanceId: `${device.mark}-${material.roundId}`,
-  };
-  const boot = await FileSource.open(shelfFiles(material.folder).boot);
-  try {
-    return await personalise(
-      boot,
-      { offset: facts.bootOffset, size: facts.bootSize },
-      method.files(settings),
-    );
-  } finally {
-    await boot.close();
-  }
-}
+import { gather, patchesFor } from '../services/card-material';
+import { record, type Context } from '../services/context';
 
 /** Opens a card after looking at every guard once more. @throws CardError */
 async function openCard(context: Context, card: ArmedCard, imageSize: number): Promise<CardHandle> {
@@ -121,6 +26,9 @@ async function openCard(context: Context, card: ArmedCard, imageSize: number): P
 class RoundFollower {
   private queue: Promise<void> = Promise.resolve();
   private lastSent = 0;
+  /** When the writing began, and when each slot went over to reading back; milliseconds. */
+  private began = Date.now();
+  private readonly turned = new Map<string, number>();
 
   constructor(
     private readonly context: Context,
@@ -130,7 +38,13 @@ class RoundFollower {
     private readonly nameOf: (deviceId: string) => string,
   ) {}
 
+  /** Starts the clock by which the rates of this bench are learnt. */
+  start(): void {
+    this.began = Date.now();
+  }
+
   progress(slotId: string, phase: Phase, done: number, total: number): void {
+    if (phase === 'verifying' && !this.turned.has(slotId)) this.turned.set(slotId, Date.now());
     const fresh = this.context.live.note(this.roundId, slotId, phase, done, total);
     if (fresh) this.then(() => this.context.rounds.setCard(this.roundId, slotId, { state: phase }));
     if (fresh || Date.now() - this.lastSent > 200) {
@@ -139,7 +53,12 @@ class RoundFollower {
     }
   }
 
-  outcome(slotId: string, outcome: CardOutcome): void {
+  outcome(slotId: string, outcome: CardOutcome, octets = 0): void {
+    const turned = this.turned.get(slotId);
+    const took =
+      outcome.state === 'verified' && turned !== undefined && octets > 0
+        ? { octets, writeSeconds: (turned - this.began) / 1000, verifySeconds: (Date.now() - turned) / 1000 }
+        : null;
     const card = this.cards.find((candidate) => candidate.slotId === slotId);
     if (!card) return;
     const name = this.nameOf(card.deviceId);
@@ -156,6 +75,7 @@ class RoundFollower {
         message,
         share: outcome.state === 'verified' ? 1 : 0,
       });
+      if (took) await this.context.rounds.setRates(this.roundId, slotId, took);
       await record(this.context, {
         kind: `card-${outcome.state}`,
         batchId: this.batchId,
@@ -207,7 +127,12 @@ export async function writeRound(context: Context, roundId: string): Promise<voi
   try {
     const gang: GangCard[] = [];
     try {
-      const material = await gather(context, round.batchId, roundId);
+      const material = await gather(
+        context,
+        round.batchId,
+        roundId,
+        armed.map(({ deviceId }) => deviceId),
+      );
       for (const [id, device] of material.devices) devices.set(id, device);
       for (const card of armed)
         try {
@@ -224,10 +149,11 @@ export async function writeRound(context: Context, roundId: string): Promise<voi
         blockDigests: facts.blockDigests,
         open: () => unpack(shelfFiles(folder).image, facts.packing),
       };
+      follower.start();
       await writeGang(base, gang, {
         signal: stop.signal,
         onProgress: (slotId, phase, done, total) => follower.progress(slotId, phase, done, total),
-        onOutcome: (slotId, outcome) => follower.outcome(slotId, outcome),
+        onOutcome: (slotId, outcome) => follower.outcome(slotId, outcome, facts.rawSize),
       });
     } catch (error) {
       if (gang.length > 0) throw error;

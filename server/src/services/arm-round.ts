@@ -2,26 +2,35 @@ import { randomUUID } from 'node:crypto';
 import {
   armingPhrase,
   checkPlan,
+  decimalSize,
+  settingsOf,
   type ArmRound,
+  type Device,
+  type PlanView,
   type Proposal,
   type ProposedCard,
   type Round,
 } from '@nest-mark/core';
-import { refuseMedium, sameMedium, type Slot } from '@nest-mark/station';
+import { refuseMedium, sameMedium, type Medium, type Slot } from '@nest-mark/station';
 import { addJob } from '../jobs/queue';
 import { Problem } from '../http/problems';
 import { record, type Context } from './context';
 import { needBatch, planView, stoppers } from './plans';
 
-/** Why a batch cannot be written now, and how large its image is. */
-async function readiness(
-  context: Context,
-  batchId: string,
-): Promise<{ blockers: string[]; imageSize: number }> {
+/** Why a batch cannot be written now, and its plan with its images. */
+async function readiness(context: Context, batchId: string): Promise<{ blockers: string[]; view: PlanView }> {
   const view = await planView(context, await needBatch(context, batchId));
-  const blockers = stoppers(checkPlan(view)).map((finding) => finding.message);
-  return { blockers, imageSize: view.image?.rawSize ?? 0 };
+  return { blockers: stoppers(checkPlan(view)).map((finding) => finding.message), view };
 }
+
+const imageOf = ({ plan }: PlanView, device: Device): string | null => settingsOf(plan, device).imageId;
+
+const sizeOf = ({ images }: PlanView, imageId: string | null): number =>
+  images.find(({ id }) => id === imageId)?.rawSize ?? 0;
+
+/** Kind of a card in words, by which rates are learnt: its model with the size that sellers print on it. */
+const cardKind = ({ model, identity }: Medium): string =>
+  `${model.trim() || 'card'}, ${decimalSize(identity.size)}`;
 
 const refusalOf = (slot: Slot, imageSize: number, inUse: ReadonlySet<string>): string | null => {
   if (inUse.has(slot.id)) return 'A round is using this slot.';
@@ -29,17 +38,20 @@ const refusalOf = (slot: Slot, imageSize: number, inUse: ReadonlySet<string>): s
 };
 
 /**
- * The next cards: the first devices without a verified card, one for each slot with a fit medium. A medium that was
+ * The next cards, all of one image since one image is unpacked for a round: the first devices without a verified card, one for each slot with a fit medium. A medium that was
  * verified for some device is left alone: it is waiting to be taken out, and erasing it has to be asked for.
  */
 export async function proposeRound(context: Context, batchId: string): Promise<Proposal> {
-  const { blockers, imageSize } = await readiness(context, batchId);
-  const { plan } = await needBatch(context, batchId);
+  const { blockers, view } = await readiness(context, batchId);
+  const { plan } = view;
   const cards = await context.rounds.latestCards(batchId);
   const busy = new Set(['queued', 'writing', 'verifying', 'verified']);
   const waiting = plan.devices.filter((device) => !busy.has(cards.get(device.id)?.state ?? ''));
   const inUse = await context.rounds.slotsInUse();
-  const queue = [...waiting];
+  const [next] = waiting;
+  const imageId = next ? imageOf(view, next) : plan.imageId;
+  const imageSize = sizeOf(view, imageId);
+  const queue = waiting.filter((device) => imageOf(view, device) === imageId);
   const slots = await context.reader.list();
   const verified = await context.rounds.verifiedFor(slots.map(({ medium }) => medium?.identity.serial ?? ''));
   const proposed = slots.map(({ id, title, medium }): ProposedCard => {
@@ -56,8 +68,8 @@ export async function proposeRound(context: Context, batchId: string): Promise<P
  * @throws Problem when the phrase is not the right one, the plan has a finding that stops, or a medium is not fit
  */
 export async function armRound(context: Context, batchId: string, request: ArmRound): Promise<Round> {
-  const { plan } = await needBatch(context, batchId);
-  const { blockers, imageSize } = await readiness(context, batchId);
+  const { blockers, view } = await readiness(context, batchId);
+  const { plan } = view;
   if (blockers.length > 0)
     throw new Problem(
       409,
@@ -80,9 +92,12 @@ export async function armRound(context: Context, batchId: string, request: ArmRo
       'Nothing was erased. A slot or a device is named twice in this round.',
     );
   const slots = new Map((await context.reader.list()).map((slot) => [slot.id, slot]));
+  const devices = new Map(plan.devices.map((device) => [device.id, device]));
+  const images = new Set<string | null>();
   for (const card of request.cards) {
     const slot = slots.get(card.slotId);
-    if (!plan.devices.some((device) => device.id === card.deviceId))
+    const device = devices.get(card.deviceId);
+    if (!device)
       throw new Problem(
         422,
         'device-missing',
@@ -100,10 +115,22 @@ export async function armRound(context: Context, batchId: string, request: ArmRo
         'card-changed',
         `Nothing was erased. ${slot.title} holds another card than the one you looked at. Look again.`,
       );
-    const refusal = refuseMedium(slot.medium, imageSize);
+    const imageId = imageOf(view, device);
+    images.add(imageId);
+    const refusal = refuseMedium(slot.medium, sizeOf(view, imageId));
     if (refusal)
       throw new Problem(409, `card-${refusal.code}`, `Nothing was erased. ${slot.title}: ${refusal.message}`);
   }
+  if (images.size > 1)
+    throw new Problem(
+      422,
+      'images-mixed',
+      'Nothing was erased. The devices of this round have different images; write those of one image at a time.',
+    );
+  const armed = request.cards.map((card) => {
+    const slot = slots.get(card.slotId);
+    return { ...card, slotTitle: slot?.title ?? '', cardKind: slot?.medium ? cardKind(slot.medium) : '' };
+  });
   const id = randomUUID();
   await context.knex.transaction(async (db) => {
     // Two people arming at once must not get the same slot.
@@ -116,7 +143,7 @@ export async function armRound(context: Context, batchId: string, request: ArmRo
         'slot-busy',
         `Nothing was erased. ${slots.get(taken.slotId)?.title ?? taken.slotId} is used by another round. Wait for it to end.`,
       );
-    await context.rounds.create(id, batchId, context.station, request.cards, db);
+    await context.rounds.create(id, batchId, context.station, armed, db);
     await context.batches.resetProgress(
       request.cards.map((card) => card.deviceId),
       db,

@@ -3,9 +3,11 @@ import type { Knex } from 'knex';
 import type { CardReader, NeighbourTable } from '@nest-mark/station';
 import type { Lab } from '@nest-mark/stand-in';
 import { BatchRepository } from '../db/batches';
+import { BoardRepository } from '../db/boards';
 import { IdempotencyRepository } from '../db/idempotency';
 import { ImageRepository } from '../db/images';
 import { LogRepository, type NewEntry } from '../db/log';
+import { NetworkRepository } from '../db/networks';
 import { RoundRepository } from '../db/rounds';
 import { ScanRepository } from '../db/scans';
 import { EventHub } from './events';
@@ -16,6 +18,8 @@ import { Vault } from './vault';
 export interface Context {
   knex: Knex;
   batches: BatchRepository;
+  boards: BoardRepository;
+  networks: NetworkRepository;
   images: ImageRepository;
   rounds: RoundRepository;
   scans: ScanRepository;
@@ -50,6 +54,8 @@ export function makeContext(equipment: Equipment): Context {
     ...rest,
     knex,
     batches: new BatchRepository(knex),
+    boards: new BoardRepository(knex),
+    networks: new NetworkRepository(knex),
     images: new ImageRepository(knex),
     rounds: new RoundRepository(knex),
     scans: new ScanRepository(knex),

@@ -1,18 +1,24 @@
-import { randomBytes, randomUUID } from 'node:crypto';
+import { randomBytes, randomInt, randomUUID } from 'node:crypto';
 import {
   checkPlan,
   makeHostKey,
+  makePassword,
+  passwordFaults,
   publicKeyText,
   parsePublicKey,
   planChanges,
+  variantsOf,
   type Batch,
   type Device,
   type Finding,
   type HostKey,
   type ImageFacts,
+  type NetworkFacts,
+  type Plan,
   type PlanView,
   type SavePlan,
   type SecretKind,
+  type ShelvedNetwork,
 } from '@nest-mark/core';
 import type { Knex } from 'knex';
 import type { StoredBatch } from '../db/batches';
@@ -20,13 +26,15 @@ import type { StoredImage } from '../db/images';
 import { Problem } from '../http/problems';
 import { record, type Context } from './context';
 import { VaultError } from './vault';
+import { ownAddresses } from './workstation';
 
-export const secretKinds: readonly SecretKind[] = ['wifiPassphrase', 'userPassword'];
+export const secretKinds: readonly SecretKind[] = ['userPassword'];
 
-export const imageFacts = (image: StoredImage | null): ImageFacts | null =>
-  image?.facts && image.state === 'ready'
-    ? { id: image.id, title: image.title, method: image.facts.method, rawSize: image.facts.rawSize }
-    : null;
+/** The image as the rules want it, when it is ready. */
+const imageFacts = ({ id, facts, state, view }: StoredImage): ImageFacts[] =>
+  facts && state === 'ready'
+    ? [{ id, title: view.title, method: facts.method, rawSize: facts.rawSize, ...view.about }]
+    : [];
 
 /** A batch or a 404. @throws Problem */
 export async function needBatch(context: Context, id: string): Promise<StoredBatch> {
@@ -35,34 +43,58 @@ export async function needBatch(context: Context, id: string): Promise<StoredBat
   return batch;
 }
 
-/** A plan with its secrets and image, as the rules want it. */
-export async function planView(context: Context, batch: StoredBatch): Promise<PlanView> {
-  const secret = async (kind: SecretKind): Promise<PlanView['secrets'][SecretKind]> => {
-    const value = await context.vault.get(batch.id, kind).catch((error: unknown) => {
-      // A lost key file must not lock the plan away: the secret counts as missing and is asked for again.
-      if (error instanceof VaultError) return null;
-      throw error;
-    });
-    return value === null ? { kind: 'missing' } : { kind: 'typed', value };
-  };
-  const image = batch.plan.imageId ? await context.images.find(batch.plan.imageId) : null;
+/** Networks of the shelf as the rules want them; keys themselves stay in the vault. */
+const networkFacts = ({ version: _version, secret, ...network }: ShelvedNetwork): NetworkFacts => ({
+  ...network,
+  secret: secret.state === 'kept' ? { kind: 'kept', faults: secret.faults } : { kind: 'missing' },
+});
+
+/** The shared password of a batch; a lost key file must not lock the plan away, so it then counts as missing. */
+export const sharedPassword = (context: Context, batchId: string): Promise<string | null> =>
+  context.vault.get(batchId, 'userPassword').catch((error: unknown) => {
+    if (error instanceof VaultError) return null;
+    throw error;
+  });
+
+/** Names of all users who would have the shared password. */
+const userNames = (plan: Plan): string[] => [
+  ...new Set(variantsOf(plan).map(({ settings }) => settings.userName)),
+];
+
+/** A plan with everything around it, as the rules want it. */
+export async function planView(context: Context, { id, plan }: StoredBatch): Promise<PlanView> {
+  const [images, networks, boards, password, names] = await Promise.all([
+    context.images.list(),
+    context.networks.list(),
+    context.boards.list(),
+    sharedPassword(context, id),
+    context.batches.namesSeen(id),
+  ]);
   return {
-    plan: batch.plan,
-    image: imageFacts(image),
-    secrets: { wifiPassphrase: await secret('wifiPassphrase'), userPassword: await secret('userPassword') },
+    plan,
+    images: images.flatMap(imageFacts),
+    networks: networks.map(networkFacts),
+    boards,
+    password:
+      password === null
+        ? { kind: 'missing' }
+        : { kind: 'kept', faults: passwordFaults(password, userNames(plan)) },
+    surroundings: { names, workstation: ownAddresses() },
   };
 }
 
 /** A batch as the browser gets it. */
 export async function batchView(context: Context, batch: StoredBatch): Promise<Batch> {
   const view = await planView(context, batch);
-  const state = (kind: SecretKind): 'missing' | 'kept' =>
-    view.secrets[kind].kind === 'missing' ? 'missing' : 'kept';
   return {
     id: batch.id,
     version: batch.version,
     plan: batch.plan,
-    secrets: { wifiPassphrase: state('wifiPassphrase'), userPassword: state('userPassword') },
+    password:
+      view.password.kind === 'kept'
+        ? { state: 'kept', faults: [...view.password.faults] }
+        : { state: 'missing', faults: [] },
+    surroundings: view.surroundings,
     findings: checkPlan(view),
   };
 }
@@ -165,6 +197,15 @@ export async function deviceHostKey(context: Context, device: Device): Promise<H
     });
   }
   return key;
+}
+
+/** The password made for one device; drawn at the first asking and kept, so that it can be handed over. */
+export async function devicePassword(context: Context, deviceId: string): Promise<string> {
+  const kept = await context.vault.get(deviceId, 'userPassword');
+  if (kept !== null) return kept;
+  const made = makePassword((below) => randomInt(below));
+  await context.vault.put(deviceId, 'userPassword', made);
+  return made;
 }
 
 /** Findings that forbid writing. */

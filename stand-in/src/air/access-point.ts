@@ -17,6 +17,8 @@ export function refuseBoard(air: Air, { radio }: BoardSettings): string | null {
   const network = radio.networks.find((candidate) => candidate.ssid === air.ssid);
   if (!network)
     return `it looks for ${radio.networks.map(({ ssid }) => `"${ssid}"`).join(', ') || 'no network'}, which is not on the air`;
+  if (network.password === null)
+    return 'it takes the network for an open one, and the access point wants a key';
   return keyOf(network.ssid, network.password) === keyOf(air.ssid, air.passphrase)
     ? null
     : 'the access point refuses its key';

@@ -19,7 +19,7 @@ export interface BoardSettings {
   passwordLogin: boolean;
   hostKey: string | null;
   files: { path: string; content: string }[];
-  radio: { country: string | null; networks: { ssid: string; password: string }[] };
+  radio: { country: string | null; networks: { ssid: string; password: string | null; priority: number }[] };
   /** What the board ignored, with the reason. */
   ignored: string[];
 }
@@ -39,9 +39,18 @@ const UserDataSchema = z.object({
   write_files: z.array(z.object({ path: z.string(), content: z.string() })).default([]),
 });
 const MetaDataSchema = z.object({ 'instance-id': z.string(), 'local-hostname': z.string().optional() });
+const AccessPointSchema = z
+  .object({
+    password: z.string().optional(),
+    auth: z
+      .object({ 'key-management': z.enum(['none', 'psk', 'sae']), password: z.string().optional() })
+      .optional(),
+    networkmanager: z.object({ passthrough: z.record(z.string(), z.coerce.string()).default({}) }).optional(),
+  })
+  .nullable();
 const WifiSchema = z.object({
   'regulatory-domain': z.string().optional(),
-  'access-points': z.record(z.string(), z.object({ password: z.string() })),
+  'access-points': z.record(z.string(), AccessPointSchema),
 });
 const NetworkSchema = z.object({
   version: z.literal(2),
@@ -148,8 +157,13 @@ export async function readCard(card: ByteSource): Promise<BoardSettings> {
   );
   for (const wifi of Object.values(network?.wifis ?? {})) {
     settings.radio.country = wifi['regulatory-domain'] ?? settings.radio.country;
-    for (const [ssid, { password }] of Object.entries(wifi['access-points']))
-      settings.radio.networks.push({ ssid, password });
+    for (const [ssid, point] of Object.entries(wifi['access-points']))
+      settings.radio.networks.push({
+        ssid,
+        password: point?.auth?.password ?? point?.password ?? null,
+        priority: Number(point?.networkmanager?.passthrough['connection.autoconnect-priority'] ?? 0),
+      });
+    settings.radio.networks.sort((a, b) => b.priority - a.priority);
   }
   return settings;
 }

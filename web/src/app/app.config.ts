@@ -6,8 +6,12 @@ import { providePrimeNG } from 'primeng/config';
 import { routes } from './app.routes';
 import * as batchEffects from './state/batch.effects';
 import { batchFeature } from './state/batch.reducer';
+import * as boardsEffects from './state/boards.effects';
+import { boardsFeature } from './state/boards.reducer';
 import * as imagesEffects from './state/images.effects';
 import { imagesFeature } from './state/images.reducer';
+import * as networksEffects from './state/networks.effects';
+import { networksFeature } from './state/networks.reducer';
 import { noticeFeature } from './state/notice';
 import * as progressEffects from './state/progress.effects';
 import { progressFeature } from './state/progress.reducer';
@@ -21,11 +25,13 @@ export const appConfig: ApplicationConfig = {
     provideRouter(routes, withComponentInputBinding()),
     provideStore(),
     provideState(batchFeature),
+    provideState(boardsFeature),
     provideState(imagesFeature),
+    provideState(networksFeature),
     provideState(noticeFeature),
     provideState(progressFeature),
     provideState(selectionFeature),
-    provideEffects(batchEffects, imagesEffects, progressEffects),
+    provideEffects(batchEffects, boardsEffects, imagesEffects, networksEffects, progressEffects),
     providePrimeNG({ theme: { preset: benchPreset, options: { darkModeSelector: '.dark' } } }),
   ],
 };

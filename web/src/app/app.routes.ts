@@ -18,6 +18,17 @@ export const routes: Routes = [
         path: 'plan',
         title: 'Plan · Nest Mark',
         loadComponent: async () => (await import('./plan/plan-page')).PlanPage,
+        children: [
+          {
+            path: '',
+            pathMatch: 'full',
+            loadComponent: async () => (await import('./plan/settings-part')).SettingsPart,
+          },
+          { path: 'power', loadComponent: async () => (await import('./plan/power-part')).PowerPart },
+          { path: 'kit', loadComponent: async () => (await import('./plan/kit-part')).KitPart },
+          { path: 'time', loadComponent: async () => (await import('./plan/time-part')).TimePart },
+          { path: 'file', loadComponent: async () => (await import('./plan/file-part')).FilePart },
+        ],
       },
       {
         path: 'cards',
@@ -71,6 +82,16 @@ export const routes: Routes = [
         path: 'images',
         title: 'Images · Nest Mark',
         loadComponent: async () => (await import('./images/images-page')).ImagesPage,
+      },
+      {
+        path: 'networks',
+        title: 'Networks · Nest Mark',
+        loadComponent: async () => (await import('./networks/networks-page')).NetworksPage,
+      },
+      {
+        path: 'boards',
+        title: 'Boards · Nest Mark',
+        loadComponent: async () => (await import('./boards/boards-page')).BoardsPage,
       },
       {
         path: 'checks',

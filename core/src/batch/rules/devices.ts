@@ -143,4 +143,118 @@ const someDevices: Rule = {
         ],
 };
 
-export const deviceRules: readonly Rule[] = [someDevices, hostNameForm, hostNameUnique, nestPlace, markForm];
+/** Longest name that older name services keep (NetBIOS: RFC 1001 section 14.1, 16 octets with the service's own). */
+const SHORT_NAME = 15;
+
+const hostNameLength: Rule = {
+  id: 'host-name-length',
+  title: 'Host names have 15 characters or fewer',
+  why: 'Older name services cut longer names, and two that begin alike become one.',
+  source: 'RFC 1001 section 14.1 (NetBIOS names)',
+  check: ({ plan }) => {
+    const cut = ({ hostName }: Device): string => hostName.slice(0, SHORT_NAME).toLowerCase();
+    const alike = new Map<string, Device[]>();
+    for (const device of plan.devices) {
+      const group = alike.get(cut(device));
+      if (group) group.push(device);
+      else alike.set(cut(device), [device]);
+    }
+    return plan.devices
+      .filter(({ hostName }) => hostName.length > SHORT_NAME && !hostNameFault(hostName))
+      .map((device): Hit => {
+        const group = alike.get(cut(device)) ?? [];
+        const twin = group[0]?.id === device.id ? group[1] : group[0];
+        return {
+          severity: twin ? 'warns' : 'note',
+          place: 'device.hostName',
+          deviceId: device.id,
+          message: twin
+            ? `"${device.hostName}" has ${String(device.hostName.length)} characters, and its first ${String(SHORT_NAME)} are those of "${twin.hostName}" too.`
+            : `"${device.hostName}" has ${String(device.hostName.length)} characters.`,
+          fix: `Shorten it to ${String(SHORT_NAME)} if older machines shall find it by name.`,
+        };
+      });
+  },
+};
+
+const hostNameRename: Rule = {
+  id: 'host-name-rename',
+  title: 'No name is the one that another board would take in a conflict',
+  why: 'A board whose name is taken renames itself to name-2, name-3; if that name is planned too, the wrong board answers.',
+  source: 'RFC 6762 section 9; "-2" as its example',
+  check: ({ plan }) => {
+    const names = new Set(plan.devices.map(({ hostName }) => hostName.toLowerCase()));
+    return plan.devices.flatMap((device): Hit[] => {
+      const stem = /^(.+)-([2-9]|[1-9]\d+)$/.exec(device.hostName.toLowerCase())?.[1];
+      if (stem === undefined || !names.has(stem)) return [];
+      return [
+        {
+          severity: 'warns',
+          place: 'device.hostName',
+          deviceId: device.id,
+          message: `"${device.hostName}" is what "${stem}" would call itself in a conflict.`,
+          fix: 'Write numbers with zeros in front, as tank-02, or name the first one differently.',
+        },
+      ];
+    });
+  },
+};
+
+const hostNameSeen: Rule = {
+  id: 'host-name-seen',
+  title: 'No name is one that answers on the network already',
+  why: 'Two boards of one name: the newcomer renames itself, and logins go to the other one.',
+  source: 'RFC 6762 section 9',
+  check: ({ plan, surroundings }) => {
+    const seen = new Map(
+      surroundings.names.map(({ hostName, batchName }) => [hostName.toLowerCase(), batchName]),
+    );
+    return plan.devices.flatMap((device): Hit[] => {
+      const where = device.hostName === '' ? undefined : seen.get(device.hostName.toLowerCase());
+      if (where === undefined) return [];
+      return [
+        {
+          severity: 'warns',
+          place: 'device.hostName',
+          deviceId: device.id,
+          message: `"${device.hostName}" was seen on the network already, as a device of "${where}".`,
+          fix: 'Give this one another name, unless the two never share a network.',
+        },
+      ];
+    });
+  },
+};
+
+/** Names that systems have before anybody names them. */
+const defaultNames = new Set(
+  'localhost localdomain board host device linux computer server default unknown node'.split(' '),
+);
+
+const hostNameDefault: Rule = {
+  id: 'host-name-default',
+  title: 'No device keeps a name that systems come with',
+  why: 'The default name left on all boards is the commonest reason why nobody knows which is which.',
+  source: 'common practice; RFC 6761 section 6.3 (localhost)',
+  check: ({ plan }) =>
+    plan.devices
+      .filter(({ hostName }) => defaultNames.has(hostName.toLowerCase()))
+      .map((device): Hit => ({
+        severity: device.hostName.toLowerCase().startsWith('local') ? 'stops' : 'warns',
+        place: 'device.hostName',
+        deviceId: device.id,
+        message: `"${device.hostName}" is a name that systems come with.`,
+        fix: 'Give it a name that says what it does.',
+      })),
+};
+
+export const deviceRules: readonly Rule[] = [
+  someDevices,
+  hostNameForm,
+  hostNameUnique,
+  hostNameDefault,
+  hostNameRename,
+  hostNameSeen,
+  hostNameLength,
+  nestPlace,
+  markForm,
+];

@@ -1,13 +1,22 @@
+import { variantsOf, type DeviceSettings, type SettingName, type Variant } from '../effective';
 import type { Finding, Severity } from '../finding';
-import type { PlanView } from '../model';
+import type { NetworkFacts, PlanView } from '../model';
 
 /** One hit of a rule; the rule adds its id and its reason. */
 export interface Hit {
   severity: Severity;
   place: string;
   deviceId?: string;
+  networkId?: string;
   message: string;
   fix: string;
+}
+
+/** What the rules look at, with what several of them would otherwise work out again. */
+export interface RuleView extends PlanView {
+  variants: readonly Variant[];
+  /** Networks that some device of the plan shall join, each once. */
+  used: readonly NetworkFacts[];
 }
 
 /** A check of the plan with its explanation; help and docs/rules.md are made from these. */
@@ -18,13 +27,49 @@ export interface Rule {
   why: string;
   /** Standard and section, or "common practice". */
   source: string;
-  check(view: PlanView): Hit[];
+  check(view: RuleView): Hit[];
 }
 
 /** A device's name in messages: its host name, or its nest while it has none. */
 export const deviceTitle = (device: { hostName: string; nest: string }): string =>
   device.hostName.trim() || `nest ${device.nest}`;
 
+/**
+ * Checks the settings of the batch, and again those of devices that differ in one of the settings that the check looks
+ * at; what is found there is found for each of these devices.
+ */
+export function perVariant(
+  view: RuleView,
+  looksAt: readonly SettingName[],
+  check: (settings: DeviceSettings, variant: Variant) => Hit[],
+): Hit[] {
+  return view.variants.flatMap((variant, index): Hit[] => {
+    if (index === 0) return check(variant.settings, variant);
+    if (!looksAt.some((name) => variant.own.has(name))) return [];
+    const hits = check(variant.settings, variant);
+    return variant.devices.flatMap((device) =>
+      hits.map((hit) => ({
+        ...hit,
+        deviceId: device.id,
+        message: `${deviceTitle(device)}: ${hit.message}`,
+      })),
+    );
+  });
+}
+
+/** A plan as the rules want it. */
+export function ruleView(view: PlanView): RuleView {
+  const variants = variantsOf(view.plan);
+  const ids = new Set(
+    variants.flatMap(({ settings }) => settings.networks.map(({ networkId }) => networkId)),
+  );
+  return { ...view, variants, used: view.networks.filter(({ id }) => ids.has(id)) };
+}
+
 /** Runs rules over a plan. */
-export const runRules = (rules: readonly Rule[], view: PlanView): Finding[] =>
-  rules.flatMap((rule) => rule.check(view).map((hit) => ({ ...hit, rule: rule.id, reason: rule.why })));
+export function runRules(rules: readonly Rule[], view: PlanView): Finding[] {
+  const whole = ruleView(view);
+  return rules.flatMap((rule) =>
+    rule.check(whole).map((hit) => ({ ...hit, rule: rule.id, reason: rule.why })),
+  );
+}

@@ -5,10 +5,15 @@ import {
   BatchProgressSchema,
   BatchSchema,
   BatchSummarySchema,
+  BoardListSchema,
   ImageSchema,
+  ImportedPlanSchema,
   LogEntrySchema,
+  MadeKeySchema,
+  NetworkListSchema,
   PracticeViewSchema,
   ProposalSchema,
+  RateListSchema,
   RoundSchema,
   ScanSchema,
   type ArmRound,
@@ -16,14 +21,27 @@ import {
   type BatchProgress,
   type BatchSummary,
   type Image,
+  type ImportedPlan,
+  type KeyType,
   type LogEntry,
+  type MadeKey,
   type PracticeAction,
   type PracticeView,
   type Proposal,
   type Round,
+  type SaveNetwork,
   type SavePlan,
   type Scan,
 } from '@nest-mark/core/api';
+import {
+  ShelvedBoardSchema,
+  ShelvedNetworkSchema,
+  type BoardProfile,
+  type ImageAbout,
+  type MeasuredRate,
+  type ShelvedBoard,
+  type ShelvedNetwork,
+} from '@nest-mark/core';
 import { problemOf, unreachable } from './api-problem';
 
 type Method = 'GET' | 'POST' | 'PUT' | 'DELETE';
@@ -57,6 +75,10 @@ const order = (method: Method, path: string, sent: Sent = {}): Observable<void> 
 /** Work that must not be started twice by a repeated request. */
 const once = (): Record<string, string> => ({ 'Idempotency-Key': crypto.randomUUID() });
 
+const ifMatch = (version: number): Record<string, string> => ({ 'If-Match': `"${String(version)}"` });
+
+const revealed = z.object({ value: z.string().nullable() });
+
 /** The server's HTTP interface; every answer is checked against the schema that the server uses too. */
 @Injectable({ providedIn: 'root' })
 export class Api {
@@ -64,11 +86,21 @@ export class Api {
   batch = (id: string): Observable<Batch> => call('GET', `/batches/${id}`, BatchSchema);
   createBatch = (body: SavePlan): Observable<Batch> => call('POST', '/batches', BatchSchema, { body });
   saveBatch = (id: string, version: number, body: SavePlan): Observable<Batch> =>
-    call('PUT', `/batches/${id}`, BatchSchema, { body, headers: { 'If-Match': `"${String(version)}"` } });
+    call('PUT', `/batches/${id}`, BatchSchema, { body, headers: ifMatch(version) });
   progress = (id: string): Observable<BatchProgress> =>
     call('GET', `/batches/${id}/progress`, BatchProgressSchema);
-  reveal = (id: string, kind: string): Observable<{ value: string | null }> =>
-    call('POST', `/batches/${id}/reveal`, z.object({ value: z.string().nullable() }), { body: { kind } });
+  reveal = (id: string, kind: string, deviceId?: string): Observable<{ value: string | null }> =>
+    call('POST', `/batches/${id}/reveal`, revealed, {
+      body: { kind, ...(deviceId === undefined ? {} : { deviceId }) },
+    });
+  planFile = (id: string, passphrase: string | null): Observable<string> =>
+    from(
+      answered('POST', `/batches/${id}/plan-file`, { body: { passphrase } }).then((response) =>
+        response.text(),
+      ),
+    );
+  importPlan = (file: string, passphrase: string | null): Observable<ImportedPlan> =>
+    call('POST', '/plan-files', ImportedPlanSchema, { body: { file, passphrase } });
   powered = (id: string, deviceIds: string[]): Observable<void> =>
     order('POST', `/batches/${id}/powered`, { body: { deviceIds } });
   handedOver = (id: string, deviceIds: string[]): Observable<void> =>
@@ -88,9 +120,31 @@ export class Api {
   handOverFile = (id: string, file: string): Observable<string> =>
     from(answered('GET', `/batches/${id}/hand-over/${file}`, {}).then((response) => response.text()));
 
+  networks = (): Observable<ShelvedNetwork[]> => call('GET', '/networks', NetworkListSchema);
+  addNetwork = (body: SaveNetwork): Observable<ShelvedNetwork> =>
+    call('POST', '/networks', ShelvedNetworkSchema, { body });
+  saveNetwork = (id: string, version: number, body: SaveNetwork): Observable<ShelvedNetwork> =>
+    call('PUT', `/networks/${id}`, ShelvedNetworkSchema, { body, headers: ifMatch(version) });
+  removeNetwork = (id: string): Observable<void> => order('DELETE', `/networks/${id}`);
+  revealNetwork = (id: string): Observable<{ value: string | null }> =>
+    call('POST', `/networks/${id}/reveal`, revealed);
+
+  boards = (): Observable<ShelvedBoard[]> => call('GET', '/boards', BoardListSchema);
+  saveBoard = (board: BoardProfile, version: number): Observable<ShelvedBoard> =>
+    call('PUT', `/boards/${encodeURIComponent(board.id)}`, ShelvedBoardSchema, {
+      body: { board },
+      headers: ifMatch(version),
+    });
+  removeBoard = (id: string): Observable<void> => order('DELETE', `/boards/${encodeURIComponent(id)}`);
+  rates = (): Observable<MeasuredRate[]> => call('GET', '/rates', RateListSchema);
+  makeKey = (type: KeyType, comment: string, passphrase: string): Observable<MadeKey> =>
+    call('POST', '/keys', MadeKeySchema, { body: { type, comment, passphrase } });
+
   images = (): Observable<Image[]> => call('GET', '/images', z.array(ImageSchema));
   addImage = (body: { path: string; title: string; sha256: string }): Observable<Image> =>
     call('POST', '/images', ImageSchema, { body, headers: once() });
+  describeImage = (id: string, title: string, about: ImageAbout): Observable<Image> =>
+    call('PUT', `/images/${id}/about`, ImageSchema, { body: { title, about } });
   removeImage = (id: string): Observable<void> => order('DELETE', `/images/${id}`);
 
   log = (query: Record<string, string>): Observable<LogEntry[]> =>

@@ -1,12 +1,13 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { bootWait, clock, deviceStanding, type BootWait } from '@nest-mark/core';
+import { bootWait, clock, deviceStanding, scanSubnet, type BootWait } from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { Checkbox } from 'primeng/checkbox';
 import { InputText } from 'primeng/inputtext';
 import { PlanEditor } from '../plan/plan-editor';
 import { Clock } from '../state/clock';
+import { networksFeature } from '../state/networks.reducer';
 import { ProgressActions, progressFeature } from '../state/progress.reducer';
 import { selectDeviceViews, selectSelectedDevices } from '../state/selectors';
 import { Ring } from '../tray/ring';
@@ -42,7 +43,8 @@ export class BootPage {
   protected readonly missing = this.store.selectSignal(selectMissing);
   protected readonly problem = this.store.selectSignal(bootFeature.selectProblem);
   protected readonly repeat = this.store.selectSignal(bootFeature.selectRepeat);
-  protected readonly network = computed(() => this.editor.plan().network);
+  private readonly networks = this.store.selectSignal(networksFeature.selectFacts);
+  protected readonly subnet = computed(() => scanSubnet(this.editor.plan(), this.networks()));
   protected readonly scan = computed(() => this.progress()?.scan ?? null);
   protected readonly running = computed(
     () => this.scan()?.state === 'queued' || this.scan()?.state === 'running',

@@ -3,9 +3,11 @@ import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
 import { catchError, delay, EMPTY, exhaustMap, filter, map, mergeMap, of } from 'rxjs';
+import { scanSubnet } from '@nest-mark/core';
 import { Api } from '../api/api';
 import { asProblem } from '../api/api-problem';
 import { batchFeature } from '../state/batch.reducer';
+import { networksFeature } from '../state/networks.reducer';
 import { NoticeActions } from '../state/notice';
 import { ProgressActions } from '../state/progress.reducer';
 import { BootActions, bootFeature } from './boot.reducer';
@@ -14,16 +16,19 @@ import { selectMissing } from './found';
 /** Pause between two searches of a repeated one. */
 const pauseMs = 5000;
 
-/** Looks only on the subnet that stands in the plan, where the person typed it. */
+/** Looks only on the subnet that stands in the plan or with its network, where the person typed it. */
 export const search = createEffect(
   (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
     actions.pipe(
       ofType(BootActions.searchWanted),
-      concatLatestFrom(() => store.select(batchFeature.selectBatchState)),
-      exhaustMap(([, { id, plan }]) =>
+      concatLatestFrom(() => [
+        store.select(batchFeature.selectBatchState),
+        store.select(networksFeature.selectFacts),
+      ]),
+      exhaustMap(([, { id, plan }, networks]) =>
         id === null || !plan
           ? EMPTY
-          : api.startScan(id, plan.network.subnet, plan.network.port).pipe(
+          : api.startScan(id, scanSubnet(plan, networks), plan.network.port).pipe(
               mergeMap((scan) => of(ProgressActions.scanCame({ scan }), BootActions.searchBegun())),
               catchError((error: unknown) => of(BootActions.searchRefused({ problem: asProblem(error) }))),
             ),

@@ -1,9 +1,10 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { bothSizes, decimalSize, type Image } from '@nest-mark/core';
+import { bothSizes, decimalSize, type Image, type ImageAbout } from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
+import { Select } from 'primeng/select';
 import { ImagesActions, imagesFeature } from '../state/images.reducer';
 
 const methodNames: Record<Image['method'], string> = {
@@ -14,7 +15,7 @@ const methodNames: Record<Image['method'], string> = {
 /** The shelf: images that were read from end to end and can be written. */
 @Component({
   selector: 'nm-images-page',
-  imports: [Button, FormsModule, InputText],
+  imports: [Button, FormsModule, InputText, Select],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './images-page.html',
   styleUrl: './images-page.css',
@@ -24,6 +25,17 @@ export class ImagesPage {
   private readonly list = this.store.selectSignal(imagesFeature.selectList);
   protected readonly adding = this.store.selectSignal(imagesFeature.selectAdding);
   protected readonly problem = this.store.selectSignal(imagesFeature.selectProblem);
+  protected readonly widths = [
+    { id: null, label: 'not said' },
+    { id: 32, label: '32 bit' },
+    { id: 64, label: '64 bit' },
+  ];
+  protected readonly flavours = [
+    { id: null, label: 'not said' },
+    { id: 'minimal', label: 'minimal' },
+    { id: 'desktop', label: 'with a desktop' },
+    { id: 'application', label: 'for one application' },
+  ];
   protected readonly path = signal('');
   protected readonly title = signal('');
   protected readonly sha256 = signal('');
@@ -68,6 +80,12 @@ export class ImagesPage {
         sha256: this.sha256().trim(),
       }),
     );
+  }
+
+  /** What a person says of an image; its octets do not tell for sure. */
+  protected describe(image: Image, change: Partial<ImageAbout>): void {
+    const { id, title, about } = image;
+    this.store.dispatch(ImagesActions.described({ id, title, about: { ...about, ...change } }));
   }
 
   protected remove(id: string): void {

@@ -1,27 +1,33 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { addDevices, namesFromList, namesFromPattern, PatternError } from '@nest-mark/core';
+import { Store } from '@ngrx/store';
+import {
+  addDevices,
+  addNewDevices,
+  fillPattern,
+  freeNests,
+  parseRanges,
+  PatternError,
+  previewTable,
+  type Device,
+} from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Textarea } from 'primeng/textarea';
+import { boardsFeature } from '../state/boards.reducer';
+import { FileError, textOfFile } from '../ui/files';
+import { draw } from '../ui/random';
 import { PlanEditor } from './plan-editor';
-
-/** Random numbers without bias: values beyond the last whole multiple are drawn again. */
-function random(below: number): number {
-  const limit = Math.floor(2 ** 32 / below) * below;
-  const box = new Uint32Array(1);
-  do crypto.getRandomValues(box);
-  while ((box[0] ?? 0) >= limit);
-  return (box[0] ?? 0) % below;
-}
 
 interface Names {
   names: string[];
   problem: string;
-  skipped: string[];
 }
 
-/** Adds devices by a name pattern or from a pasted list. */
+/** Lines of a preview that are listed; the rest is counted. */
+const listed = 60;
+
+/** Adds devices by a name pattern, or from a table that was pasted or lies in a file. */
 @Component({
   selector: 'nm-add-devices',
   imports: [Button, FormsModule, InputText, Textarea],
@@ -31,51 +37,72 @@ interface Names {
 })
 export class AddDevices {
   private readonly editor = inject(PlanEditor);
-  protected readonly way = signal<'pattern' | 'list'>('pattern');
+  private readonly boards = inject(Store).selectSignal(boardsFeature.selectList);
+  protected readonly way = signal<'pattern' | 'table'>('pattern');
   protected readonly pattern = signal('tank-{n:02}');
-  protected readonly count = signal<number | null>(12);
-  protected readonly first = signal<number | null>(1);
-  protected readonly list = signal('');
+  protected readonly numbers = signal('1-12');
+  protected readonly table = signal('');
   protected readonly role = signal('');
+  protected readonly fileProblem = signal('');
 
-  protected readonly result = computed((): Names =>
-    this.way() === 'pattern' ? this.fromPattern() : this.fromList(),
-  );
-  protected readonly preview = computed(() => {
+  protected readonly result = computed((): Names => {
+    try {
+      const numbers = parseRanges(this.numbers());
+      const nests = freeNests(this.editor.plan(), numbers.length);
+      const { site } = this.editor.plan();
+      const items = numbers.map((n, index) => ({ n, nest: nests[index] ?? '', role: this.role(), site }));
+      return { names: fillPattern(this.pattern(), items), problem: '' };
+    } catch (error) {
+      if (!(error instanceof PatternError)) throw error;
+      return { names: [], problem: error.message };
+    }
+  });
+  protected readonly sample = computed(() => {
     const { names } = this.result();
     return names.length <= 4 ? names.join(', ') : `${names.slice(0, 2).join(', ')} … ${names.at(-1) ?? ''}`;
   });
 
-  private fromPattern(): Names {
-    try {
-      return {
-        names: namesFromPattern(this.pattern(), this.count() ?? 0, this.first() ?? -1),
-        problem: '',
-        skipped: [],
-      };
-    } catch (error) {
-      if (!(error instanceof PatternError)) throw error;
-      return { names: [], problem: error.message, skipped: [] };
-    }
-  }
-
-  private fromList(): Names {
-    const { names, skipped } = namesFromList(this.list());
-    return {
-      names,
-      problem: '',
-      skipped: skipped.map(
-        ({ line, text, reason }) =>
-          `line ${String(line)} ${reason === 'blank' ? 'is blank' : `repeats “${text}”`}`,
-      ),
-    };
-  }
+  protected readonly preview = computed(() =>
+    this.table().trim() === '' ? null : previewTable(this.table(), this.editor.plan(), this.boards()),
+  );
+  /** Lines with a problem first: those are what a person has to look at. */
+  protected readonly shown = computed(() => {
+    const lines = this.preview()?.lines ?? [];
+    const wrong = lines.filter(({ problems }) => problems.length > 0);
+    return [...wrong, ...lines.filter(({ problems }) => problems.length === 0)].slice(0, listed);
+  });
+  protected readonly skipped = computed(
+    () => this.preview()?.lines.filter(({ action }) => action === 'skip').length ?? 0,
+  );
 
   protected add(): void {
     const { names } = this.result();
     if (names.length === 0) return;
-    const role = this.role().trim();
-    this.editor.edit((plan) => addDevices(plan, names, role, { random, id: () => crypto.randomUUID() }));
-    this.list.set('');
+    this.editor.edit((plan) => addDevices(plan, names, this.role().trim(), draw));
+  }
+
+  protected takeTable(): void {
+    const preview = this.preview();
+    if (!preview) return;
+    const changes = new Map(preview.changes.map(({ id, change }) => [id, change]));
+    this.editor.edit((plan) => {
+      const devices = plan.devices.map((device): Device => ({ ...device, ...changes.get(device.id) }));
+      return addNewDevices({ ...plan, devices }, preview.additions, draw);
+    });
+    this.table.set('');
+  }
+
+  protected async choose(event: Event): Promise<void> {
+    const input = event.target as HTMLInputElement;
+    const [file] = input.files ?? [];
+    this.fileProblem.set('');
+    if (file)
+      try {
+        this.table.set(await textOfFile(file));
+      } catch (error) {
+        if (!(error instanceof FileError)) throw error;
+        this.fileProblem.set(error.message);
+      }
+    input.value = '';
   }
 }

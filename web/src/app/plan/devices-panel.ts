@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { deviceStanding, type Device } from '@nest-mark/core';
+import { deviceStanding, differing, settingTitle, type Device } from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { TableModule } from 'primeng/table';
@@ -10,6 +10,7 @@ import { SelectionActions, selectionFeature } from '../state/selection';
 import { selectDeviceViews, selectFindings } from '../state/selectors';
 import { Ring } from '../tray/ring';
 import { AddDevices } from './add-devices';
+import { ChosenDevices } from './chosen-devices';
 import { PlanEditor } from './plan-editor';
 
 /** Height of a row; the table draws only the rows in view. */
@@ -18,7 +19,7 @@ const rowsShown = 6;
 
 @Component({
   selector: 'nm-devices-panel',
-  imports: [AddDevices, Button, FormsModule, InputText, Ring, TableModule],
+  imports: [AddDevices, Button, ChosenDevices, FormsModule, InputText, Ring, TableModule],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './devices-panel.html',
   styleUrl: './devices-panel.css',
@@ -46,6 +47,7 @@ export class DevicesPanel {
       ...device,
       ring: deviceStanding(facts, now).ring,
       wrong: wrong.get(device.id)?.join(' ') ?? '',
+      differs: differing(device.overrides).map(settingTitle).join(', '),
     }));
   });
 
@@ -63,6 +65,13 @@ export class DevicesPanel {
 
   protected toggle(id: string): void {
     this.store.dispatch(SelectionActions.toggled({ id }));
+  }
+
+  protected toggleAll(): void {
+    const ids = this.rows().map(({ id }) => id);
+    this.store.dispatch(
+      this.chosen().size === ids.length ? SelectionActions.cleared() : SelectionActions.set({ ids }),
+    );
   }
 
   protected removeSelected(): void {

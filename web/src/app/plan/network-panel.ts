@@ -1,108 +1,109 @@
-import { ChangeDetectionStrategy, Component, inject } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { countries, type Plan } from '@nest-mark/core';
+import { Store } from '@ngrx/store';
+import {
+  candidates,
+  countries,
+  emptyNetwork,
+  findBoard,
+  joinObstacleTexts,
+  joinsByNetworkManager,
+  joinsByWpaSupplicant,
+  networkTitle,
+  scanSubnet,
+  type Join,
+  type Joined,
+  type Plan,
+} from '@nest-mark/core';
+import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
-import { Checkbox } from 'primeng/checkbox';
+import { NetworkEditor } from '../networks/network-editor';
+import { boardsFeature } from '../state/boards.reducer';
+import { NetworksActions, networksFeature } from '../state/networks.reducer';
 import { Field } from '../ui/field';
 import { PlanEditor } from './plan-editor';
-import { SecretInput } from './secret-input';
 
 const countryOptions = countries.map(({ code, name }) => ({ code, label: `${code} · ${name}` }));
 
+/** The networks that the boards shall join, in their order, and which one they will join at the bench. */
 @Component({
   selector: 'nm-network-panel',
-  imports: [Checkbox, Field, FormsModule, InputText, SecretInput, Select],
+  imports: [Button, Field, FormsModule, InputText, NetworkEditor, Select],
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `
-    <section class="sheet" aria-labelledby="network-panel">
-      <h2 id="network-panel">Wi-Fi (WPA2, pre-shared key)</h2>
-      <nm-field
-        place="wifi.ssid"
-        label="Network name"
-        hint="Exactly as the access point announces it; capitals and spaces count."
-      >
-        <input
-          pInputText
-          class="mono"
-          id="f-wifi.ssid"
-          autocomplete="off"
-          spellcheck="false"
-          maxlength="255"
-          [ngModel]="plan().wifi.ssid"
-          (ngModelChange)="wifi({ ssid: $event }, 'wifi.ssid')"
-        />
-      </nm-field>
-      <nm-field
-        place="wifi.passphrase"
-        label="Passphrase"
-        hint="Only the key that follows from it goes onto the cards."
-      >
-        <nm-secret-input kind="wifiPassphrase" inputId="f-wifi.passphrase" />
-      </nm-field>
-      <div class="check">
-        <p-checkbox
-          inputId="f-wifi.hidden"
-          [binary]="true"
-          [ngModel]="plan().wifi.hidden"
-          (ngModelChange)="wifi({ hidden: $event }, 'wifi.hidden')"
-        />
-        <label for="f-wifi.hidden">The network is hidden</label>
-      </div>
-      <nm-field
-        place="country"
-        label="Country where the boards will run"
-        hint="The radio stays off without it. Local radio rules apply."
-      >
-        <p-select
-          inputId="f-country"
-          ariaLabelledBy="f-country-label"
-          [options]="countries"
-          optionLabel="label"
-          optionValue="code"
-          [filter]="true"
-          placeholder="Choose"
-          [ngModel]="plan().country || null"
-          (ngModelChange)="editor.set({ country: $event }, 'country')"
-        />
-      </nm-field>
-      <div class="pair">
-        <nm-field place="network.subnet" label="Subnet they will appear on">
-          <input
-            pInputText
-            class="mono"
-            id="f-network.subnet"
-            autocomplete="off"
-            maxlength="64"
-            placeholder="192.168.10.0/24"
-            [ngModel]="plan().network.subnet"
-            (ngModelChange)="network({ subnet: $event }, 'network.subnet')"
-          />
-        </nm-field>
-        <nm-field place="network.port" label="Login port">
-          <input
-            pInputText
-            class="mono"
-            id="f-network.port"
-            type="number"
-            min="1"
-            max="65535"
-            [ngModel]="plan().network.port"
-            (ngModelChange)="port($event)"
-          />
-        </nm-field>
-      </div>
-    </section>
-  `,
-  styleUrl: './panel.css',
+  templateUrl: './network-panel.html',
+  styleUrls: ['./panel.css', './network-panel.css'],
 })
 export class NetworkPanel {
+  private readonly store = inject(Store);
   protected readonly editor = inject(PlanEditor);
   protected readonly plan = this.editor.plan;
   protected readonly countries = countryOptions;
+  private readonly shelf = this.store.selectSignal(networksFeature.selectFacts);
+  private readonly boards = this.store.selectSignal(boardsFeature.selectList);
 
-  protected wifi(change: Partial<Plan['wifi']>, field: string): void {
-    this.editor.edit((plan) => ({ ...plan, wifi: { ...plan.wifi, ...change } }), field);
+  protected readonly joins = computed(() => {
+    const board = findBoard(this.boards(), this.plan().boardProfileId);
+    const judged = board ? candidates(board, this.plan().networks, this.shelf()) : [];
+    return this.plan()
+      .networks.map((join, index) => {
+        const network = this.shelf().find(({ id }) => id === join.networkId);
+        const obstacle = judged[index]?.obstacle ?? null;
+        return {
+          ...join,
+          title: network ? networkTitle(network) : 'taken off the shelf',
+          obstacle: obstacle === null ? '' : joinObstacleTexts[obstacle],
+        };
+      })
+      .sort((a, b) => b.priority - a.priority);
+  });
+  protected readonly others = computed(() => {
+    const used = new Set(this.plan().networks.map(({ networkId }) => networkId));
+    return this.shelf()
+      .filter(({ id }) => !used.has(id))
+      .map((network) => ({ id: network.id, label: networkTitle(network) }));
+  });
+  protected readonly verdict = computed(() => {
+    const board = findBoard(this.boards(), this.plan().boardProfileId);
+    if (!board || this.plan().networks.length === 0) return [];
+    const list = candidates(board, this.plan().networks, this.shelf());
+    const said = (joined: Joined | null): string =>
+      joined
+        ? `${joined.networks.map(networkTitle).join(' or ')}. ${joined.why}`
+        : 'none of them, as things are at the bench.';
+    const manager = said(joinsByNetworkManager(list));
+    const supplicant = said(joinsByWpaSupplicant(list));
+    return manager === supplicant
+      ? [`At the bench the boards join ${manager}`]
+      : [`Images with NetworkManager join ${manager}`, `Images with wpa_supplicant alone join ${supplicant}`];
+  });
+  protected readonly subnetHint = computed(() => {
+    const found = scanSubnet(this.plan(), this.shelf());
+    return this.plan().network.subnet === '' && found !== ''
+      ? `Left empty: ${found}, as their network says.`
+      : 'Left empty: that of their network.';
+  });
+
+  protected add(networkId: string | null): void {
+    if (networkId === null) return;
+    const lowest = Math.min(20, ...this.plan().networks.map(({ priority }) => priority));
+    this.set([...this.plan().networks, { networkId, priority: lowest - 10 }]);
+  }
+
+  protected make(): void {
+    this.store.dispatch(NetworksActions.addWanted({ network: emptyNetwork(''), plan: true }));
+  }
+
+  protected remove(networkId: string): void {
+    this.set(this.plan().networks.filter((join) => join.networkId !== networkId));
+  }
+
+  protected prioritise(networkId: string, priority: number | null): void {
+    if (priority === null || !Number.isInteger(priority) || Math.abs(priority) > 999) return;
+    this.set(
+      this.plan().networks.map((join) => (join.networkId === networkId ? { ...join, priority } : join)),
+      `priority-${networkId}`,
+    );
   }
 
   protected network(change: Partial<Plan['network']>, field: string): void {
@@ -112,5 +113,9 @@ export class NetworkPanel {
   protected port(value: number | null): void {
     if (value !== null && Number.isInteger(value) && value >= 1 && value <= 65_535)
       this.network({ port: value }, 'network.port');
+  }
+
+  private set(networks: Join[], field = ''): void {
+    this.editor.edit((plan) => ({ ...plan, networks }), field);
   }
 }

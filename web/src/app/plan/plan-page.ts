@@ -1,58 +1,66 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { BatchActions } from '../state/batch.actions';
 import { batchFeature } from '../state/batch.reducer';
-import { AccessPanel } from './access-panel';
-import { DevicesPanel } from './devices-panel';
-import { NetworkPanel } from './network-panel';
-import { SystemPanel } from './system-panel';
-import { TrayPanel } from './tray-panel';
 
-/** Can this batch work: everything that the cards will say. */
+const parts = [
+  { path: '.', title: 'Devices & settings', exact: true },
+  { path: 'power', title: 'Power', exact: false },
+  { path: 'kit', title: 'Kit', exact: false },
+  { path: 'time', title: 'Time', exact: false },
+  { path: 'file', title: 'File', exact: false },
+] as const;
+
+/** Can this batch work, what will it take, how long: one part for each question. */
 @Component({
   selector: 'nm-plan-page',
-  imports: [AccessPanel, DevicesPanel, NetworkPanel, SystemPanel, TrayPanel],
+  imports: [RouterLink, RouterLinkActive, RouterOutlet],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="row head">
       <h1>Plan</h1>
-      <span class="soft small grow">Checked while you type, kept when you pause.</span>
-      <button type="button" [disabled]="!canUndo()" (click)="undo()">Undo</button>
-      <button type="button" [disabled]="!canRedo()" (click)="redo()">Redo</button>
+      <nav class="row grow" aria-label="Parts of the plan">
+        @for (part of parts; track part.path) {
+          <a
+            [routerLink]="part.path"
+            routerLinkActive="here"
+            [routerLinkActiveOptions]="{ exact: part.exact }"
+            ariaCurrentWhenActive="page"
+            >{{ part.title }}</a
+          >
+        }
+      </nav>
+      <button type="button" class="quiet" [disabled]="!canUndo()" (click)="undo()">Undo</button>
+      <button type="button" class="quiet" [disabled]="!canRedo()" (click)="redo()">Redo</button>
     </div>
-    <div class="panels">
-      <nm-devices-panel class="wide" />
-      <nm-tray-panel />
-      <nm-system-panel />
-      <nm-network-panel />
-      <nm-access-panel />
-    </div>
+    <router-outlet />
   `,
   styles: `
     .head {
       margin-bottom: 0.75rem;
+      flex-wrap: nowrap;
     }
-    .panels {
-      display: grid;
-      grid-template-columns: repeat(2, minmax(0, 1fr));
-      gap: 1rem;
-      align-items: start;
+    nav {
+      gap: 0;
+      flex-wrap: nowrap;
     }
-    .wide {
-      grid-column: 1 / -1;
-    }
-    button {
+    nav a {
+      display: inline-flex;
+      align-items: center;
       min-height: 40px;
-      padding: 0 1rem;
-      background: var(--sheet);
+      padding: 0 0.75rem;
       color: var(--ink);
-      border: 1px solid var(--line-strong);
-      border-radius: 4px;
-      cursor: pointer;
+      text-decoration: none;
+      border-bottom: 4px solid transparent;
+      white-space: nowrap;
     }
-    button:disabled {
-      opacity: 0.5;
-      cursor: default;
+    nav a:hover {
+      background: var(--sunk);
+    }
+    nav a.here {
+      border-bottom-color: var(--ink);
+      font-weight: 650;
     }
   `,
 })
@@ -60,6 +68,7 @@ export class PlanPage {
   private readonly store = inject(Store);
   private readonly past = this.store.selectSignal(batchFeature.selectPast);
   private readonly future = this.store.selectSignal(batchFeature.selectFuture);
+  protected readonly parts = parts;
   protected readonly canUndo = computed(() => this.past().length > 0);
   protected readonly canRedo = computed(() => this.future().length > 0);
 

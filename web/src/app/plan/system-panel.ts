@@ -1,10 +1,11 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { boardProfiles, bothSizes, clock } from '@nest-mark/core';
+import { adviseImages, bothSizes, clock, findBoard, widthAdvice } from '@nest-mark/core';
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
-import { imagesFeature } from '../state/images.reducer';
+import { boardsFeature } from '../state/boards.reducer';
+import { selectImageFacts } from '../state/selectors';
 import { Field } from '../ui/field';
 import { PlanEditor } from './plan-editor';
 
@@ -31,13 +32,45 @@ import { PlanEditor } from './plan-editor';
         <p-select
           inputId="f-boardProfileId"
           ariaLabelledBy="f-boardProfileId-label"
-          [options]="boards"
+          [options]="boards()"
           optionLabel="title"
           optionValue="id"
           [ngModel]="plan().boardProfileId"
           (ngModelChange)="editor.set({ boardProfileId: $event }, 'boardProfileId')"
         />
       </nm-field>
+      @if (advice(); as advice) {
+        <details>
+          <summary class="small">Which image suits this board</summary>
+          <p class="small">{{ advice.width.text }} ({{ advice.width.source }})</p>
+          @for (entry of advice.images; track entry.image.id) {
+            <div class="advice">
+              <div class="row">
+                <strong class="grow">{{ entry.image.title }}</strong>
+                @if (entry.image.id === plan().imageId) {
+                  <span class="small soft">chosen</span>
+                } @else {
+                  <button
+                    type="button"
+                    class="quiet"
+                    (click)="editor.set({ imageId: entry.image.id }, 'imageId')"
+                  >
+                    Take this one
+                  </button>
+                }
+              </div>
+              <ul class="small">
+                @for (line of entry.lines; track line.text) {
+                  <li [class.clay]="line.stands === 'against'">
+                    {{ line.stands === 'for' ? 'For it: ' : line.stands === 'against' ? 'Against it: ' : ''
+                    }}{{ line.text }} <span class="soft">({{ line.source }})</span>
+                  </li>
+                }
+              </ul>
+            </div>
+          }
+        </details>
+      }
       <nm-field place="timeZone" label="Time zone">
         <p-select
           inputId="f-timeZone"
@@ -65,24 +98,43 @@ import { PlanEditor } from './plan-editor';
     </section>
   `,
   styleUrl: './panel.css',
+  styles: `
+    .advice {
+      border-left: 4px solid var(--line-strong);
+      padding-left: 0.75rem;
+      margin-top: 0.625rem;
+    }
+    ul {
+      margin: 0.25rem 0 0;
+      padding-left: 1.25rem;
+    }
+  `,
 })
 export class SystemPanel {
   protected readonly editor = inject(PlanEditor);
   protected readonly plan = this.editor.plan;
-  private readonly shelf = inject(Store).selectSignal(imagesFeature.selectList);
-  protected readonly boards = [...boardProfiles];
+  private readonly store = inject(Store);
+  private readonly shelf = this.store.selectSignal(selectImageFacts);
+  protected readonly boards = computed(() => [...this.allBoards()]);
+  private readonly allBoards = this.store.selectSignal(boardsFeature.selectList);
   protected readonly zones = ['UTC', ...Intl.supportedValuesOf('timeZone').filter((zone) => zone !== 'UTC')];
-  protected readonly images = computed(() =>
-    (this.shelf() ?? [])
-      .filter(({ state }) => state === 'ready')
-      .map(({ id, title }) => ({ id, label: title })),
-  );
+  protected readonly images = computed(() => this.shelf().map(({ id, title }) => ({ id, label: title })));
   protected readonly imageHint = computed(() => {
-    const image = this.shelf()?.find(({ id }) => id === this.plan().imageId);
-    return image?.rawSize ? `Needs a card of ${bothSizes(image.rawSize)} or more.` : '';
+    const image = this.shelf().find(({ id }) => id === this.plan().imageId);
+    return image ? `Needs a card of ${bothSizes(image.rawSize)} or more.` : '';
   });
+  private readonly board = computed(() => findBoard(this.allBoards(), this.plan().boardProfileId));
   protected readonly boardHint = computed(() => {
-    const board = boardProfiles.find(({ id }) => id === this.plan().boardProfileId);
+    const board = this.board();
     return board ? `A first boot takes about ${clock(board.firstBootSeconds)} min (common practice).` : '';
+  });
+  protected readonly advice = computed(() => {
+    const board = this.board();
+    return board && this.shelf().length > 0
+      ? {
+          width: widthAdvice(board),
+          images: adviseImages(board, this.shelf(), this.plan().kit.cardGB * 1e9),
+        }
+      : null;
   });
 }

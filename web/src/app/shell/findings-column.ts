@@ -1,9 +1,10 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { quickFix, type Finding, type Plan, type Severity } from '@nest-mark/core';
+import { quickFix, type Finding, type QuickFix, type Severity } from '@nest-mark/core';
 import { BatchActions } from '../state/batch.actions';
 import { batchFeature } from '../state/batch.reducer';
+import { NetworksActions, networksFeature } from '../state/networks.reducer';
 import { selectionFeature } from '../state/selection';
 import { selectFindings } from '../state/selectors';
 import { focusField } from '../ui/focus-field';
@@ -12,9 +13,15 @@ const order: readonly Severity[] = ['stops', 'warns', 'note'];
 /** More than this many of one rule are folded into a count. */
 const shownPerRule = 6;
 
+/** Where in the plan the control of a finding lies. */
+const partOf = (place: string): string[] => {
+  const [part = ''] = place.split('.');
+  return part === 'power' || part === 'kit' ? ['plan', part] : ['plan'];
+};
+
 interface Item {
   finding: Finding;
-  fix: { label: string; plan: Plan } | null;
+  fix: QuickFix | null;
 }
 
 /** What the checks say about the plan, or about the selected devices first. */
@@ -31,11 +38,13 @@ export class FindingsColumn {
   private readonly route = inject(ActivatedRoute);
   private readonly findings = this.store.selectSignal(selectFindings);
   private readonly plan = this.store.selectSignal(batchFeature.selectPlan);
+  private readonly networks = this.store.selectSignal(networksFeature.selectFacts);
   private readonly selected = this.store.selectSignal(selectionFeature.selectIds);
 
   protected readonly items = computed((): Item[] => {
     const plan = this.plan();
     if (!plan) return [];
+    const networks = this.networks();
     const chosen = new Set(this.selected());
     const rank = (finding: Finding): number =>
       order.indexOf(finding.severity) * 2 +
@@ -48,7 +57,7 @@ export class FindingsColumn {
         perRule.set(rule, count);
         return count <= shownPerRule;
       })
-      .map((finding) => ({ finding, fix: quickFix(plan, finding) }));
+      .map((finding) => ({ finding, fix: quickFix(plan, finding, networks) }));
   });
   protected readonly hidden = computed(() => this.findings().length - this.items().length);
   protected readonly counts = computed(() =>
@@ -62,11 +71,15 @@ export class FindingsColumn {
 
   protected go(finding: Finding): void {
     void this.router
-      .navigate(['plan'], { relativeTo: this.route })
-      .then(() => focusField(finding.place, finding.deviceId));
+      .navigate(partOf(finding.place), { relativeTo: this.route })
+      .then(() => focusField(finding.place, finding.deviceId ?? finding.networkId));
   }
 
-  protected mend(plan: Plan): void {
-    this.store.dispatch(BatchActions.edited({ plan, field: '' }));
+  protected mend(fix: QuickFix): void {
+    this.store.dispatch(
+      'plan' in fix
+        ? BatchActions.edited({ plan: fix.plan, field: '' })
+        : NetworksActions.edited({ id: fix.networkId, change: fix.network }),
+    );
   }
 }

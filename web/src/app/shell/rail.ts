@@ -14,6 +14,8 @@ const stageLinks: readonly { stage: Stage; path: string; title: string }[] = [
 
 const shelves = [
   { path: 'images', title: 'Images' },
+  { path: 'networks', title: 'Networks' },
+  { path: 'boards', title: 'Boards' },
   { path: 'log', title: 'Log' },
   { path: 'practice', title: 'Practice bench' },
 ] as const;

@@ -1,6 +1,6 @@
 import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
-import { catchError, exhaustMap, map, mergeMap, of, switchMap } from 'rxjs';
+import { catchError, concatMap, exhaustMap, map, mergeMap, of, switchMap } from 'rxjs';
 import { Api } from '../api/api';
 import { asProblem } from '../api/api-problem';
 import { ServerEvents } from '../api/server-events';
@@ -36,6 +36,20 @@ export const addImage = createEffect(
         api.addImage({ path, title, sha256 }).pipe(
           map((image) => ImagesActions.oneCame({ image })),
           catchError((error: unknown) => of(ImagesActions.addFailed({ problem: asProblem(error) }))),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
+export const describeImage = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(ImagesActions.described),
+      concatMap(({ id, title, about }) =>
+        api.describeImage(id, title, about).pipe(
+          map((image) => ImagesActions.oneCame({ image })),
+          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
         ),
       ),
     ),

@@ -1,4 +1,5 @@
 import { createActionGroup, createFeature, createReducer, on, props } from '@ngrx/store';
+import type { ImageAbout } from '@nest-mark/core';
 import type { Image, Problem } from '@nest-mark/core/api';
 
 export const ImagesActions = createActionGroup({
@@ -8,6 +9,7 @@ export const ImagesActions = createActionGroup({
     'One Came': props<{ image: Image }>(),
     'Add Wanted': props<{ path: string; title: string; sha256: string }>(),
     'Add Failed': props<{ problem: Problem }>(),
+    Described: props<{ id: string; title: string; about: ImageAbout }>(),
     'Removal Wanted': props<{ id: string }>(),
     Removed: props<{ id: string }>(),
   },

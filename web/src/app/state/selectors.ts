@@ -1,71 +1,59 @@
 import { createSelector } from '@ngrx/store';
 import {
-  boardProfile,
   checkPlan,
+  findBoard,
+  settingsOf,
+  USUAL_FIRST_BOOT_SECONDS,
   type Device,
   type DeviceFacts,
   type DeviceProgress,
   type Finding,
   type ImageFacts,
   type PlanView,
-  type SecretKind,
-  type SecretView,
 } from '@nest-mark/core';
 import { batchFeature } from './batch.reducer';
+import { boardsFeature } from './boards.reducer';
 import { imagesFeature } from './images.reducer';
+import { networksFeature } from './networks.reducer';
 import { progressFeature } from './progress.reducer';
 import { selectionFeature } from './selection';
 
 const { selectPlan, selectStored, selectTyped } = batchFeature;
 
-/** Places in the plan whose secrets only the server can judge once they are kept. */
-const secretPlaces: Record<SecretKind, string> = {
-  wifiPassphrase: 'wifi.passphrase',
-  userPassword: 'access.password',
-};
-
-const selectImageFacts = createSelector(
-  selectPlan,
-  imagesFeature.selectList,
-  (plan, images): ImageFacts | null => {
-    const image = images?.find(({ id }) => id === plan?.imageId);
-    if (!image || image.state !== 'ready' || image.rawSize === null) return null;
-    return { id: image.id, title: image.title, method: image.method, rawSize: image.rawSize };
-  },
+/** Images of the shelf as the rules want them. */
+export const selectImageFacts = createSelector(imagesFeature.selectList, (images): ImageFacts[] =>
+  (images ?? []).flatMap(({ id, title, state, rawSize, method, about }) =>
+    state === 'ready' && rawSize !== null ? [{ id, title, method, rawSize, ...about }] : [],
+  ),
 );
 
-const selectPlanView = createSelector(
+export const selectPlanView = createSelector(
   selectPlan,
   selectStored,
   selectTyped,
   selectImageFacts,
-  (plan, stored, typed, image): PlanView | null => {
+  networksFeature.selectFacts,
+  boardsFeature.selectList,
+  (plan, stored, typed, images, networks, boards): PlanView | null => {
     if (!plan || !stored) return null;
-    const secret = (kind: SecretKind): SecretView => {
-      const value = typed[kind];
-      return value === undefined ? { kind: stored.secrets[kind] } : { kind: 'typed', value };
-    };
+    const { state, faults } = stored.password;
+    const value = typed.userPassword;
+    const kept: PlanView['password'] = state === 'kept' ? { kind: 'kept', faults } : { kind: 'missing' };
     return {
       plan,
-      image,
-      secrets: { wifiPassphrase: secret('wifiPassphrase'), userPassword: secret('userPassword') },
+      images,
+      networks,
+      boards,
+      password: value === undefined ? kept : { kind: 'typed', value },
+      surroundings: stored.surroundings,
     };
   },
 );
 
-/** Every finding, from the rules run here as one types; of kept secrets the server's word is added. */
-export const selectFindings = createSelector(selectPlanView, selectStored, (view, stored): Finding[] => {
-  if (!view || !stored) return [];
-  const kept = (Object.keys(secretPlaces) as SecretKind[]).filter(
-    (kind) => view.secrets[kind].kind === 'kept',
-  );
-  const places = new Set(kept.map((kind) => secretPlaces[kind]));
-  const here = checkPlan(view);
-  const there = stored.findings.filter(
-    (finding) => places.has(finding.place) && !here.some((other) => other.message === finding.message),
-  );
-  return [...here, ...there];
-});
+/** Every finding, from the rules run here as one types. */
+export const selectFindings = createSelector(selectPlanView, (view): Finding[] =>
+  view ? checkPlan(view) : [],
+);
 
 export const selectStops = createSelector(selectFindings, (findings) =>
   findings.filter(({ severity }) => severity === 'stops'),
@@ -84,10 +72,10 @@ export const selectDeviceViews = createSelector(
   selectPlan,
   selectStops,
   progressFeature.selectProgress,
-  (plan, stops, progress): DeviceView[] => {
+  boardsFeature.selectList,
+  (plan, stops, progress, boards): DeviceView[] => {
     if (!plan) return [];
     const byId = new Map(progress?.devices.map((entry) => [entry.deviceId, entry]));
-    const { firstBootSeconds } = boardProfile(plan.boardProfileId);
     const stopsAll = stops.some(({ deviceId }) => deviceId === undefined);
     const stopped = new Set(stops.map(({ deviceId }) => deviceId));
     return plan.devices.map((device): DeviceView => {
@@ -101,7 +89,9 @@ export const selectDeviceViews = createSelector(
           poweredAt: entry?.poweredAt ?? null,
           seen: entry?.seen ?? null,
           handedOverAt: entry?.handedOverAt ?? null,
-          firstBootSeconds,
+          firstBootSeconds:
+            findBoard(boards, settingsOf(plan, device).boardProfileId)?.firstBootSeconds ??
+            USUAL_FIRST_BOOT_SECONDS,
         },
       };
     });

@@ -31,9 +31,14 @@ export class Field {
   readonly label = input.required<string>();
   /** Place in the plan, as findings name it. */
   readonly place = input.required<string>();
+  /** The network whose field it is, if it is one's. */
+  readonly owner = input<string>();
   readonly hint = input('');
-  protected readonly id = computed(() => fieldId(this.place()));
+  protected readonly id = computed(() => fieldId(this.place(), this.owner()));
   protected readonly found = computed(() =>
-    this.findings().filter(({ place, deviceId }) => place === this.place() && deviceId === undefined),
+    this.findings().filter(
+      ({ place, deviceId, networkId }) =>
+        place === this.place() && deviceId === undefined && networkId === this.owner(),
+    ),
   );
 }

@@ -1,13 +1,15 @@
-/** Id of the control for a place in the plan, as findings name it. */
-export const fieldId = (place: string, deviceId?: string): string =>
-  `f-${place}${deviceId === undefined ? '' : `-${deviceId}`}`;
+/** Id of the control for a place in the plan, as findings name it, of a device or network if it is one's. */
+export const fieldId = (place: string, ownerId?: string): string =>
+  `f-${place}${ownerId === undefined ? '' : `-${ownerId}`}`;
 
 /** Brings the control of a finding into view and gives it the focus, once the page has drawn it. */
-export function focusField(place: string, deviceId?: string): void {
+export function focusField(place: string, ownerId?: string): void {
   const look = (left: number): void => {
-    const field =
-      document.getElementById(fieldId(place, deviceId)) ?? document.getElementById(fieldId(place));
+    const field = document.getElementById(fieldId(place, ownerId)) ?? document.getElementById(fieldId(place));
     if (field) {
+      // A field may lie in a part that is folded.
+      for (let part = field.parentElement; part; part = part.parentElement)
+        if (part instanceof HTMLDetailsElement) part.open = true;
       field.scrollIntoView({ block: 'center' });
       field.focus();
     } else if (left > 0) setTimeout(() => look(left - 1), 50);

@@ -1,12 +1,8 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, effect, inject, input, output, signal } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { firstValueFrom } from 'rxjs';
-import type { SecretKind } from '@nest-mark/core';
+import { firstValueFrom, type Observable } from 'rxjs';
 import { InputText } from 'primeng/inputtext';
-import { Api } from '../api/api';
 import { asProblem } from '../api/api-problem';
-import { BatchActions } from '../state/batch.actions';
-import { batchFeature } from '../state/batch.reducer';
 import { NoticeActions } from '../state/notice';
 
 /** How long a revealed secret stays on the screen. */
@@ -35,10 +31,10 @@ const shownMs = 20_000;
         (input)="type($any($event.target).value)"
         (blur)="draft.set(null)"
       />
-      <button type="button" [disabled]="state() === 'missing'" (click)="toggle()">
+      <button type="button" class="quiet" [disabled]="state() === 'missing'" (click)="toggle()">
         {{ revealed() === null ? 'Show' : 'Hide' }}
       </button>
-      <button type="button" [disabled]="state() === 'missing'" (click)="copy()">Copy</button>
+      <button type="button" class="quiet" [disabled]="state() === 'missing'" (click)="copy()">Copy</button>
     </span>
   `,
   styles: `
@@ -46,45 +42,28 @@ const shownMs = 20_000;
       flex-wrap: nowrap;
       gap: 0.5rem;
     }
-    button {
-      min-height: 40px;
-      padding: 0 0.75rem;
-      background: var(--paper);
-      color: var(--ink);
-      border: 1px solid var(--line-strong);
-      border-radius: 4px;
-      cursor: pointer;
-    }
-    button:disabled {
-      opacity: 0.5;
-      cursor: default;
-    }
   `,
 })
 export class SecretInput {
   private readonly store = inject(Store);
-  private readonly api = inject(Api);
-  private readonly batchId = this.store.selectSignal(batchFeature.selectId);
-  private readonly stored = this.store.selectSignal(batchFeature.selectStored);
-  private readonly allTyped = this.store.selectSignal(batchFeature.selectTyped);
-  readonly kind = input.required<SecretKind>();
   readonly inputId = input.required<string>();
+  /** Whose secret it is; with another owner nothing of the former one stays on the screen. */
+  readonly owner = input.required<string | null>();
+  readonly state = input.required<'missing' | 'kept' | 'typed'>();
+  /** What was typed since the last save. */
+  readonly typed = input('');
+  /** Asks the server for the kept secret; this is logged there. */
+  readonly reveal = input.required<() => Observable<{ value: string | null }>>();
+  readonly changed = output<string>();
 
   protected readonly revealed = signal<string | null>(null);
   /** What stands in the field while somebody types; a save in a pause must not empty it under their hands. */
   protected readonly draft = signal<string | null>(null);
-  protected readonly typed = computed(() => this.allTyped()[this.kind()] ?? '');
-  protected readonly state = computed(() => {
-    const typed = this.allTyped()[this.kind()];
-    if (typed !== undefined) return typed === '' ? 'missing' : 'typed';
-    return this.stored()?.secrets[this.kind()] ?? 'missing';
-  });
   private timer: ReturnType<typeof setTimeout> | undefined;
 
   constructor() {
-    // Another batch, another secret.
     effect(() => {
-      this.batchId();
+      this.owner();
       this.revealed.set(null);
       this.draft.set(null);
     });
@@ -93,7 +72,7 @@ export class SecretInput {
   protected type(value: string): void {
     if (this.revealed() !== null) this.revealed.set(value);
     else this.draft.set(value);
-    this.store.dispatch(BatchActions.secretTyped({ kind: this.kind(), value }));
+    this.changed.emit(value);
   }
 
   protected async toggle(): Promise<void> {
@@ -121,10 +100,9 @@ export class SecretInput {
   }
 
   private async value(): Promise<string | null> {
-    const id = this.batchId();
-    if (this.state() === 'typed' || id === null) return this.typed();
+    if (this.state() === 'typed') return this.typed();
     try {
-      return (await firstValueFrom(this.api.reveal(id, this.kind()))).value;
+      return (await firstValueFrom(this.reveal()())).value;
     } catch (error) {
       this.store.dispatch(NoticeActions.failed({ problem: asProblem(error) }));
       return null;

@@ -1,0 +1,79 @@
+import { feedBoards, type Feed } from '../../bench/power';
+import { deviceTitle, type Hit, type Rule } from './rule';
+
+const amps = (value: number | null): string => `${String(Number((value ?? 0).toPrecision(3)))} A`;
+
+/** Devices of one kind of trouble, told in one finding: a whole batch on thin cables is one mistake and not fifty. */
+function together(feeds: readonly Feed[], hit: (names: string, first: Feed) => Omit<Hit, 'deviceId'>): Hit[] {
+  const [first] = feeds;
+  if (!first) return [];
+  const others = feeds.length - 1;
+  const names = `${deviceTitle(first.device)}${others > 0 ? ` and ${String(others)} more` : ''}`;
+  return [hit(names, first)];
+}
+
+const supplyRating: Rule = {
+  id: 'supply-rating',
+  title: 'Every board hangs on a supply that can feed it, with a margin',
+  why: 'An overloaded supply drops its voltage: boards restart, cards are damaged. It may also grow hot. Local rules for mains adapters apply.',
+  source: 'common practice: a fifth is left unused',
+  check: (view) => {
+    const { single, supplies, unfed } = feedBoards(view.plan, view.boards);
+    const all = [
+      ...single,
+      ...supplies.flatMap(({ sockets }) => sockets.flatMap(({ feed }) => (feed ? [feed] : []))),
+    ];
+    return [
+      ...together(
+        all.filter(({ standing }) => standing === 'over'),
+        (names, first) => ({
+          severity: 'warns',
+          place: 'power.supplies',
+          message: `${names}: ${amps(first.amps)} are drawn at worst, the supply gives ${amps(first.rating)}.`,
+          fix: 'Use a stronger supply, or feed what hangs on the board by itself.',
+        }),
+      ),
+      ...together(
+        all.filter(({ standing }) => standing === 'tight'),
+        (names, first) => ({
+          severity: 'note',
+          place: 'power.supplies',
+          message: `${names}: ${amps(first.amps)} of ${amps(first.rating)} leave less than the margin of ${String(view.plan.power.marginPercent)} %.`,
+          fix: 'It works on the bench; for years in the field take a stronger supply.',
+        }),
+      ),
+      ...together(unfed, (names) => ({
+        severity: 'warns',
+        place: 'power.supplies',
+        message: `${names}: no socket is left that could feed it.`,
+        fix: 'Plan another supply, or power the boards in turns.',
+      })),
+    ];
+  },
+};
+
+const cableDrop: Rule = {
+  id: 'cable-drop',
+  title: 'Enough voltage is left at the board',
+  why: 'A long or thin cable takes away voltage just when the board draws most: it browns out, and nobody sees why.',
+  source: 'ASTM B258 (wire), IEC 60028 (copper), USB 2.0 section 7.2.2',
+  check: (view) => {
+    const { single, supplies, unfed } = feedBoards(view.plan, view.boards);
+    const all = [
+      ...single,
+      ...supplies.flatMap(({ sockets }) => sockets.flatMap(({ feed }) => (feed ? [feed] : []))),
+      ...unfed,
+    ];
+    return together(
+      all.filter(({ volts, minVolts }) => volts !== null && minVolts !== null && volts < minVolts),
+      (names, first) => ({
+        severity: 'warns',
+        place: 'power.cable.metres',
+        message: `${names}: ${(first.volts ?? 0).toFixed(2)} V are left at the board, ${(first.minVolts ?? 0).toFixed(2)} V is the least.`,
+        fix: 'Use a shorter or thicker cable; the chart under Power shows how long it may be.',
+      }),
+    );
+  },
+};
+
+export const powerRules: readonly Rule[] = [supplyRating, cableDrop];

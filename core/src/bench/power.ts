@@ -1,0 +1,112 @@
+import { findBoard, type BoardProfile } from '../batch/boards';
+import { settingsOf } from '../batch/effective';
+import type { Device, Plan } from '../batch/model';
+import { voltsAtBoard } from './wire';
+
+/** What a device draws at worst, with everything that hangs on it, in amperes; null when its profile does not say. */
+export function peakAmps(plan: Plan, device: Device, board: BoardProfile | null): number | null {
+  if (!board || board.peakMilliamp === null) return null;
+  const extra = plan.power.peripherals
+    .filter(({ role }) => role.trim() === '' || role.trim() === device.role.trim())
+    .reduce((sum, { milliamp }) => sum + milliamp, 0);
+  return (board.peakMilliamp + extra) / 1000;
+}
+
+export type FeedStanding = 'fits' | 'tight' | 'over' | 'unknown';
+
+/** A board at its socket. */
+export interface Feed {
+  device: Device;
+  /** Current at worst, in amperes; null when unknown. */
+  amps: number | null;
+  /** Rating of the socket, in amperes; null when unknown. */
+  rating: number | null;
+  standing: FeedStanding;
+  /** Voltage that is left at the board, in volts; null when the current is unknown. */
+  volts: number | null;
+  minVolts: number | null;
+}
+
+export interface FedSupply {
+  title: string;
+  totalAmps: number;
+  /** Sum of what hangs on it, in amperes. */
+  load: number;
+  standing: FeedStanding;
+  sockets: { rating: number; feed: Feed | null }[];
+}
+
+export interface PowerView {
+  supplies: FedSupply[];
+  /** Boards on a supply of their own. */
+  single: Feed[];
+  /** Boards for which no socket is left. */
+  unfed: Feed[];
+}
+
+/** Rounding error must not turn 2.0 A at 2.0 A into an overload. */
+const tiny = 1e-9;
+
+const standingOf = (amps: number | null, rating: number | null, share: number): FeedStanding => {
+  if (amps === null || rating === null) return 'unknown';
+  if (amps <= rating * share + tiny) return 'fits';
+  return amps <= rating + tiny ? 'tight' : 'over';
+};
+
+interface Bin {
+  view: FedSupply;
+  left: number;
+}
+
+/**
+ * Plugs the boards in, in the order of the plan: each into the first socket that feeds it with the margin kept, else
+ * into the first that feeds it at all. A board whose current is unknown is counted with what its supply should give.
+ */
+export function feedBoards(plan: Plan, boards: readonly BoardProfile[]): PowerView {
+  const share = 1 - plan.power.marginPercent / 100;
+  const feeds = plan.devices.map((device): Feed => {
+    const board = findBoard(boards, settingsOf(plan, device).boardProfileId);
+    const amps = peakAmps(plan, device, board);
+    return {
+      device,
+      amps,
+      rating: board?.supplyAmps ?? null,
+      standing: standingOf(amps, board?.supplyAmps ?? null, share),
+      volts: amps === null ? null : voltsAtBoard(plan.power.cable, amps),
+      minVolts: board?.minVolts ?? null,
+    };
+  });
+  const bins = plan.power.supplies.flatMap(({ title, count, ports, totalAmps }) =>
+    Array.from({ length: count }, (_, index): Bin => ({
+      left: totalAmps,
+      view: {
+        title: count > 1 ? `${title} ${String(index + 1)}` : title,
+        totalAmps,
+        load: 0,
+        standing: 'fits',
+        sockets: ports.map((rating) => ({ rating, feed: null })),
+      },
+    })),
+  );
+  if (plan.power.supplies.length === 0) return { supplies: [], single: feeds, unfed: [] };
+  const unfed = feeds.filter((feed) => !plugIn(feed, bins, share) && !plugIn(feed, bins, 1));
+  for (const { view } of bins) view.standing = standingOf(view.load, view.totalAmps, share);
+  return { supplies: bins.map(({ view }) => view), single: [], unfed };
+}
+
+function plugIn(feed: Feed, bins: readonly Bin[], share: number): boolean {
+  const amps = feed.amps ?? feed.rating ?? 0;
+  for (const bin of bins) {
+    if (bin.view.load + amps > bin.view.totalAmps * share + tiny) continue;
+    const socket = bin.view.sockets.find(
+      (candidate) => !candidate.feed && amps <= candidate.rating * share + tiny,
+    );
+    if (!socket) continue;
+    bin.view.load += amps;
+    const standing =
+      feed.amps === null ? 'unknown' : share < 1 ? 'fits' : standingOf(amps, socket.rating, 1 - tiny);
+    socket.feed = { ...feed, rating: socket.rating, standing: standing === 'over' ? 'tight' : standing };
+    return true;
+  }
+  return false;
+}

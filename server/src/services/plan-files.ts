@@ -1,0 +1,230 @@
+import { randomInt, randomUUID } from 'node:crypto';
+import { CompactEncrypt, compactDecrypt, errors } from 'jose';
+import {
+  drawMark,
+  networkTitle,
+  PLAN_FILE_VERSION,
+  PlanFileError,
+  PlanSecretsSchema,
+  readPlanFile,
+  settingsOf,
+  type BoardProfile,
+  type Device,
+  type ImportedPlan,
+  type Join,
+  type Network,
+  type Plan,
+  type PlanFile,
+  type PlanSecrets,
+} from '@nest-mark/core';
+import { Problem } from '../http/problems';
+import { record, type Context } from './context';
+import { createNetwork, networkSecret } from './networks';
+import { createBatch, needBatch, sharedPassword } from './plans';
+
+/** Rounds of PBKDF2 (RFC 8018): OWASP's advice for HMAC-SHA-512. */
+const ROUNDS = 210_000;
+
+/** Networks, boards and images that a plan names, for the batch or for single devices. */
+function named(plan: Plan): { networks: Set<string>; boards: Set<string>; images: Set<string> } {
+  const all = [
+    settingsOf(plan, { overrides: {} }),
+    ...plan.devices.map((device) => settingsOf(plan, device)),
+  ];
+  return {
+    networks: new Set(all.flatMap(({ networks }) => networks.map(({ networkId }) => networkId))),
+    boards: new Set(all.map(({ boardProfileId }) => boardProfileId)),
+    images: new Set(all.flatMap(({ imageId }) => (imageId === null ? [] : [imageId]))),
+  };
+}
+
+/** A batch's plan as a file; secrets go along only under a passphrase. */
+export async function exportPlan(
+  context: Context,
+  batchId: string,
+  passphrase: string | null,
+): Promise<PlanFile> {
+  const { plan } = await needBatch(context, batchId);
+  const wanted = named(plan);
+  const networks = (await context.networks.list()).filter(({ id }) => wanted.networks.has(id));
+  const file: PlanFile = {
+    format: 'nest-mark-plan',
+    version: PLAN_FILE_VERSION,
+    savedAt: new Date().toISOString(),
+    plan,
+    networks: networks.map(({ secret: _secret, version: _version, ...network }) => network),
+    boards: (await context.boards.list())
+      .filter(({ id }) => wanted.boards.has(id))
+      .map(({ origin: _origin, version: _version, ...board }) => board),
+    images: (await context.images.list())
+      .filter(({ id }) => wanted.images.has(id))
+      .map(({ id, view }) => ({ id, title: view.title, rawSha256: view.rawSha256 ?? '' })),
+  };
+  if (passphrase === null) return file;
+  const secrets: PlanSecrets = { networks: {} };
+  for (const { id } of networks) {
+    const value = await networkSecret(context, id);
+    if (value !== null) secrets.networks[id] = value;
+  }
+  const password = await sharedPassword(context, batchId);
+  if (password !== null) secrets.userPassword = password;
+  await record(context, {
+    kind: 'revealed',
+    batchId,
+    text: 'The plan was saved to a file with its secrets, encrypted under a passphrase.',
+  });
+  return { ...file, secrets: await sealed(secrets, passphrase) };
+}
+
+const sealed = (secrets: PlanSecrets, passphrase: string): Promise<string> =>
+  new CompactEncrypt(new TextEncoder().encode(JSON.stringify(secrets)))
+    .setProtectedHeader({ alg: 'PBES2-HS512+A256KW', enc: 'A256GCM' })
+    .setKeyManagementParameters({ p2c: ROUNDS })
+    .encrypt(new TextEncoder().encode(passphrase));
+
+/** @throws Problem when the passphrase is not the one of the file, or the encrypted part is damaged */
+async function unsealed(text: string, passphrase: string): Promise<PlanSecrets> {
+  try {
+    const { plaintext } = await compactDecrypt(text, new TextEncoder().encode(passphrase), {
+      keyManagementAlgorithms: ['PBES2-HS512+A256KW'],
+      contentEncryptionAlgorithms: ['A256GCM'],
+      maxPBES2Count: 1_000_000,
+    });
+    return PlanSecretsSchema.parse(JSON.parse(new TextDecoder().decode(plaintext)));
+  } catch (error) {
+    if (error instanceof errors.JOSEError || error instanceof SyntaxError)
+      throw new Problem(
+        422,
+        'plan-passphrase',
+        'The secrets could not be opened: the passphrase is not the one that they were saved under, or the file is damaged. Nothing was taken over; try again, or leave the passphrase empty to take the plan without them.',
+      );
+    throw error;
+  }
+}
+
+const sameNetwork = (a: Network, b: Network): boolean =>
+  a.ssid === b.ssid && a.ssidForm === b.ssidForm && a.security === b.security;
+
+/** Networks of a file on this shelf: the same one where it lies there already, else a new one. */
+async function takeNetworks(
+  context: Context,
+  file: PlanFile,
+  secrets: PlanSecrets | null,
+  remarks: string[],
+): Promise<Map<string, string>> {
+  const shelf = await context.networks.list();
+  const places = new Map<string, string>();
+  for (const { id, ...network } of file.networks) {
+    const secret = secrets?.networks[id];
+    const known = shelf.find((candidate) => sameNetwork(candidate, network));
+    if (known) {
+      const kept = known.secret.state === 'kept';
+      if (secret !== undefined && kept && (await networkSecret(context, known.id)) !== secret)
+        remarks.push(
+          `The passphrase of "${networkTitle(network)}" in the file differs from the one kept here. The one here stays.`,
+        );
+      if (kept || secret === undefined) {
+        places.set(id, known.id);
+        continue;
+      }
+    }
+    const made = await createNetwork(context, { network, ...(secret === undefined ? {} : { secret }) });
+    places.set(id, made.id);
+    if (secret === undefined && network.security !== 'open')
+      remarks.push(`Type the passphrase of "${networkTitle(network)}": it did not come along.`);
+  }
+  return places;
+}
+
+/** Board profiles of a file on this shelf; one that is kept here under the same id stays as it is here. */
+async function takeBoards(
+  context: Context,
+  boards: readonly BoardProfile[],
+  remarks: string[],
+): Promise<void> {
+  const shelf = await context.boards.list();
+  for (const board of boards) {
+    const known = shelf.find(({ id }) => id === board.id);
+    if (!known) await context.boards.save(board, 0);
+    else if (JSON.stringify({ ...known, ...board }) !== JSON.stringify(known))
+      remarks.push(`The board profile "${known.title}" is not the same here; the one here is used.`);
+  }
+  context.events.send({ type: 'boards' });
+}
+
+/** Takes a plan over from a file as a new batch. @throws Problem when the file or the passphrase cannot be used */
+export async function importPlan(
+  context: Context,
+  text: string,
+  passphrase: string | null,
+): Promise<ImportedPlan> {
+  const file = read(text);
+  const remarks: string[] = [];
+  const asked = passphrase !== null && passphrase !== '';
+  if (asked && file.secrets === undefined)
+    remarks.push('The file holds no secrets; the passphrase was not needed.');
+  const secrets = asked && file.secrets !== undefined ? await unsealed(file.secrets, passphrase) : null;
+  const networks = await takeNetworks(context, file, secrets, remarks);
+  await takeBoards(context, file.boards, remarks);
+  const shelf = await context.images.list();
+  const images = new Map(
+    file.images.map(({ id, title, rawSha256 }) => {
+      const here = shelf.find(({ view }) => rawSha256 !== '' && view.rawSha256 === rawSha256);
+      if (!here) remarks.push(`The image "${title}" is not on the shelf here; choose one.`);
+      return [id, here?.id ?? null];
+    }),
+  );
+  const joins = (list: readonly Join[]): Join[] =>
+    list.flatMap((join) => {
+      const networkId = networks.get(join.networkId);
+      return networkId === undefined ? [] : [{ ...join, networkId }];
+    });
+  const imageOf = (id: string | null): string | null => (id === null ? null : (images.get(id) ?? null));
+  const taken = new Set(
+    await context.batches.marksTaken(
+      '00000000-0000-0000-0000-000000000000',
+      file.plan.devices.map(({ mark }) => mark),
+    ),
+  );
+  if (taken.size > 0)
+    remarks.push(
+      `${String(taken.size)} devices got new marks: theirs are in use here. Print new labels for them.`,
+    );
+  const marks = new Set([...taken, ...file.plan.devices.map(({ mark }) => mark)]);
+  const devices = file.plan.devices.map((device): Device => {
+    const { networks: own, imageId, ...overrides } = device.overrides;
+    const mark = taken.has(device.mark) ? drawMark((below) => randomInt(below), marks) : device.mark;
+    marks.add(mark);
+    return {
+      ...device,
+      id: randomUUID(),
+      mark,
+      overrides: {
+        ...overrides,
+        ...(own === undefined ? {} : { networks: joins(own) }),
+        ...(imageId === undefined ? {} : { imageId: imageOf(imageId) }),
+      },
+    };
+  });
+  const plan: Plan = {
+    ...file.plan,
+    imageId: imageOf(file.plan.imageId),
+    networks: joins(file.plan.networks),
+    devices,
+  };
+  const password = secrets?.userPassword;
+  const batch = await createBatch(context, {
+    plan,
+    secrets: password === undefined ? {} : { userPassword: password },
+  });
+  return { id: batch.id, plan: batch.plan, remarks };
+}
+
+function read(text: string): PlanFile {
+  try {
+    return readPlanFile(text);
+  } catch (error) {
+    if (error instanceof PlanFileError) throw new Problem(422, 'plan-file', error.message);
+    throw error;
+  }
+}

@@ -1,0 +1,23 @@
+/** Resources of the forecast in words. */
+export const resourceTitles: Record<string, string> = {
+  reader: 'Card reader',
+  hands: 'Hands',
+  port: 'Powered sockets',
+  address: 'Addresses',
+  client: 'Access point',
+  internet: 'Internet line',
+};
+
+/** Steps of the forecast in words. */
+export const stepTitles: Record<string, string> = {
+  swap: 'swap cards',
+  write: 'write',
+  verify: 'read back',
+  boot: 'first boot',
+  find: 'find',
+  download: 'download updates',
+  update: 'install updates',
+  reboot: 'reboot',
+  check: 'check',
+  'shut down': 'shut down',
+};

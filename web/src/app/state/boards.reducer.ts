@@ -1,0 +1,49 @@
+import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
+import {
+  shippedBoards,
+  type BoardProfile,
+  type MeasuredRate,
+  type Problem,
+  type ShelvedBoard,
+} from '@nest-mark/core';
+
+export const BoardsActions = createActionGroup({
+  source: 'Boards',
+  events: {
+    'List Asked': emptyProps(),
+    'List Came': props<{ list: ShelvedBoard[] }>(),
+    'Save Wanted': props<{ board: BoardProfile; version: number }>(),
+    Saved: props<{ board: ShelvedBoard }>(),
+    'Save Failed': props<{ problem: Problem }>(),
+    'Removal Wanted': props<{ id: string }>(),
+    'Rates Came': props<{ rates: MeasuredRate[] }>(),
+  },
+});
+
+export interface BoardsState {
+  list: readonly ShelvedBoard[];
+  saving: boolean;
+  problem: Problem | null;
+  /** Rises with each save that went well, so that a form knows it may close. */
+  saves: number;
+  rates: readonly MeasuredRate[];
+}
+
+export const boardsFeature = createFeature({
+  name: 'boards',
+  reducer: createReducer<BoardsState>(
+    { list: shippedBoards, saving: false, problem: null, saves: 0, rates: [] },
+    on(BoardsActions.listCame, (state, { list }): BoardsState => ({ ...state, list })),
+    on(BoardsActions.saveWanted, (state): BoardsState => ({ ...state, saving: true, problem: null })),
+    on(BoardsActions.saved, (state, { board }): BoardsState => ({
+      ...state,
+      saving: false,
+      saves: state.saves + 1,
+      list: state.list.some(({ id }) => id === board.id)
+        ? state.list.map((other) => (other.id === board.id ? board : other))
+        : [...state.list, board],
+    })),
+    on(BoardsActions.saveFailed, (state, { problem }): BoardsState => ({ ...state, saving: false, problem })),
+    on(BoardsActions.ratesCame, (state, { rates }): BoardsState => ({ ...state, rates })),
+  ),
+});

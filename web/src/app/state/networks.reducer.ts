@@ -1,0 +1,148 @@
+import {
+  createActionGroup,
+  createFeature,
+  createReducer,
+  createSelector,
+  emptyProps,
+  on,
+  props,
+} from '@ngrx/store';
+import type { Network, NetworkFacts, Problem, SaveNetwork, ShelvedNetwork } from '@nest-mark/core';
+
+export const NetworksActions = createActionGroup({
+  source: 'Networks',
+  events: {
+    'List Asked': emptyProps(),
+    'List Came': props<{ list: ShelvedNetwork[] }>(),
+    Edited: props<{ id: string; change: Partial<Network> }>(),
+    'Secret Typed': props<{ id: string; value: string }>(),
+    'Save Due': props<{ id: string }>(),
+    'Save Begun': props<{ id: string }>(),
+    Saved: props<{ network: ShelvedNetwork; sent: SaveNetwork }>(),
+    'Save Failed': props<{ id: string; problem: Problem }>(),
+    'Theirs Taken': props<{ id: string }>(),
+    'Mine Kept': props<{ id: string }>(),
+    /** Makes a network; `plan` asks to put it into the open plan at once. */
+    'Add Wanted': props<{ network: Network; plan: boolean }>(),
+    Added: props<{ network: ShelvedNetwork; plan: boolean }>(),
+    'Removal Wanted': props<{ id: string }>(),
+    Removed: props<{ id: string }>(),
+  },
+});
+
+/** What a person has changed of a network since it was last saved. */
+export interface NetworkEdit {
+  network: Network;
+  secret: string | undefined;
+  save: 'changed' | 'saving' | 'failed' | 'conflict';
+  problem: Problem | null;
+}
+
+export interface NetworksState {
+  list: ShelvedNetwork[] | null;
+  edits: Record<string, NetworkEdit>;
+}
+
+/** The network alone, without its place on the shelf. */
+export const bareNetwork = ({
+  id: _id,
+  version: _version,
+  secret: _secret,
+  ...network
+}: ShelvedNetwork): Network => network;
+
+const put = (list: readonly ShelvedNetwork[] | null, network: ShelvedNetwork): ShelvedNetwork[] => {
+  const known = list?.find(({ id }) => id === network.id);
+  if (!known) return [...(list ?? []), network];
+  // An answer may come after the list that is newer.
+  return (list ?? []).map((other) =>
+    other.id === network.id && other.version <= network.version ? network : other,
+  );
+};
+
+const edited = (
+  state: NetworksState,
+  id: string,
+  change: Partial<Network>,
+  secret: string | undefined,
+): NetworksState => {
+  const stored = state.list?.find((network) => network.id === id);
+  if (!stored) return state;
+  const before = state.edits[id];
+  const edit: NetworkEdit = {
+    network: { ...(before?.network ?? bareNetwork(stored)), ...change },
+    secret: secret ?? before?.secret,
+    // A conflict is solved by a person, not by typing on.
+    save: before?.save === 'conflict' ? 'conflict' : 'changed',
+    problem: before?.problem ?? null,
+  };
+  return { ...state, edits: { ...state.edits, [id]: edit } };
+};
+
+const without = (edits: NetworksState['edits'], id: string): NetworksState['edits'] =>
+  Object.fromEntries(Object.entries(edits).filter(([key]) => key !== id));
+
+const marked = (state: NetworksState, id: string, change: Partial<NetworkEdit>): NetworksState => {
+  const edit = state.edits[id];
+  return edit ? { ...state, edits: { ...state.edits, [id]: { ...edit, ...change } } } : state;
+};
+
+export const networksFeature = createFeature({
+  name: 'networks',
+  reducer: createReducer<NetworksState>(
+    { list: null, edits: {} },
+    on(NetworksActions.listCame, (state, { list }): NetworksState => ({ ...state, list })),
+    on(NetworksActions.edited, (state, { id, change }) => edited(state, id, change, undefined)),
+    on(NetworksActions.secretTyped, (state, { id, value }) => edited(state, id, {}, value)),
+    on(NetworksActions.saveBegun, (state, { id }) => marked(state, id, { save: 'saving', problem: null })),
+    on(NetworksActions.saved, (state, { network, sent }): NetworksState => {
+      const edit = state.edits[network.id];
+      // What was typed while the answer was on its way stays.
+      const clean = !edit || (edit.network === sent.network && edit.secret === sent.secret);
+      const kept = clean
+        ? without(state.edits, network.id)
+        : {
+            ...state.edits,
+            [network.id]: {
+              ...edit,
+              secret: edit.secret === sent.secret ? undefined : edit.secret,
+              save: 'changed' as const,
+            },
+          };
+      return { list: put(state.list, network), edits: kept };
+    }),
+    on(NetworksActions.saveFailed, (state, { id, problem }) =>
+      marked(state, id, { save: problem.code === 'network-changed' ? 'conflict' : 'failed', problem }),
+    ),
+    on(NetworksActions.theirsTaken, (state, { id }): NetworksState => ({
+      ...state,
+      edits: without(state.edits, id),
+    })),
+    on(NetworksActions.mineKept, (state, { id }) => marked(state, id, { save: 'changed', problem: null })),
+    on(NetworksActions.added, (state, { network }): NetworksState => ({
+      ...state,
+      list: put(state.list, network),
+    })),
+    on(NetworksActions.removed, (state, { id }): NetworksState => ({
+      list: (state.list ?? []).filter((network) => network.id !== id),
+      edits: without(state.edits, id),
+    })),
+  ),
+  extraSelectors: ({ selectList, selectEdits }) => ({
+    /** The shelf as the person has it, for the checks and the screen. */
+    selectFacts: createSelector(selectList, selectEdits, (list, edits): NetworkFacts[] =>
+      (list ?? []).map(({ version: _version, secret, ...stored }): NetworkFacts => {
+        const edit = edits[stored.id];
+        const kept =
+          secret.state === 'kept'
+            ? { kind: 'kept' as const, faults: secret.faults }
+            : { kind: 'missing' as const };
+        return {
+          ...stored,
+          ...edit?.network,
+          secret: edit?.secret === undefined ? kept : { kind: 'typed', value: edit.secret },
+        };
+      }),
+    ),
+  }),
+});
