@@ -2,7 +2,9 @@ import { chmodSync, mkdtempSync, rmSync } from 'node:fs';
 import { cpus } from 'node:os';
 import { join } from 'node:path';
 import type { Result } from './measure.mjs';
-import { checksInBrowser, personaliseMany } from './plan.mjs';
+import { forecastAgainstRounds } from './forecast.mjs';
+import { growth, inBrowser } from './growth.mjs';
+import { personaliseMany } from './plan.mjs';
 import { scanRefused } from './scan.mjs';
 import { initialBundle, secondStart } from './start.mjs';
 import { writeFour } from './write-four.mjs';
@@ -14,8 +16,11 @@ const folder = mkdtempSync(join(root, 'data/bench-'));
 chmodSync(folder, 0o755);
 const results: Result[] = [];
 try {
+  // First, while the disk is quiet: the next one leaves it busy for a while.
+  results.push(...(await forecastAgainstRounds(root, folder)));
   results.push(...(await writeFour(folder)));
-  results.push(await scanRefused(), await personaliseMany(root), await checksInBrowser(root));
+  results.push(await scanRefused(), await personaliseMany(root));
+  results.push(...(await growth()), ...(await inBrowser(root)));
   results.push(initialBundle(root), await secondStart(root, folder));
 } finally {
   rmSync(folder, { recursive: true, force: true });

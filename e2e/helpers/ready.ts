@@ -1,12 +1,14 @@
 import { randomUUID } from 'node:crypto';
 import {
   addDevices,
+  emptyNetwork,
   emptyPlan,
   makeHostKey,
   namesFromPattern,
   type Batch,
   type Image,
   type Plan,
+  type ShelvedNetwork,
 } from '@nest-mark/core';
 import { baseImage, type App } from './app';
 
@@ -25,11 +27,15 @@ export async function readyBatch(app: App, count: number, change: Partial<Plan> 
     if (image?.state === 'failed') throw new Error(image.message);
     await new Promise((resolve) => setTimeout(resolve, 100));
   }
+  const network = await app.api<ShelvedNetwork>('POST', '/networks', {
+    network: { ...emptyNetwork('Bench'), ssid: 'Saltmarsh Bench' },
+    secret: 'low tide at seven',
+  });
   const plan: Plan = {
     ...emptyPlan('Tank monitors'),
     imageId: id,
-    access: { userName: 'keeper', keys: userKey, passwordLogin: false },
-    wifi: { ssid: 'Saltmarsh Bench', hidden: false },
+    access: { ...emptyPlan('').access, userName: 'keeper', keys: userKey },
+    networks: [{ networkId: network.id, priority: 10 }],
     country: 'DK',
     timeZone: 'Europe/Copenhagen',
     network: { subnet: `${app.network}.0/24`, port: 2222 },
@@ -41,6 +47,6 @@ export async function readyBatch(app: App, count: number, change: Partial<Plan> 
   };
   return app.api('POST', '/batches', {
     plan: addDevices(plan, namesFromPattern('tank-{n:02}', count), 'tank monitor', draw),
-    secrets: { wifiPassphrase: 'low tide at seven' },
+    secrets: {},
   });
 }

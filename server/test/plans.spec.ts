@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { readFileSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import fc from 'fast-check';
-import type { Batch, LogEntry } from '@nest-mark/core';
+import type { Batch, LogEntry, ShelvedNetwork } from '@nest-mark/core';
 import { startServer } from '../src/run';
 import { allRoutes } from '../src/app';
 import { Vault } from '../src/services/vault';
@@ -47,10 +47,10 @@ describe('saving a plan', () => {
       country: 'XX',
       devices: plan.devices.map((device) => ({ ...device, hostName: 'reed_1' })),
     };
-    const batch = await server.batch(wrong, {});
+    const batch = await server.ok<Batch>('POST', '/batches', { plan: wrong, secrets: {} });
     expect(batch.plan.devices.map(({ hostName }) => hostName)).toEqual(['reed_1', 'reed_1']);
     const rules = new Set(batch.findings.map(({ rule }) => rule));
-    for (const rule of ['country', 'host-name-form', 'host-name-unique', 'passphrase-form', 'image-chosen'])
+    for (const rule of ['country', 'host-name-form', 'host-name-unique', 'network-chosen', 'image-chosen'])
       expect(rules).toContain(rule);
   });
 
@@ -76,14 +76,14 @@ describe('saving a plan', () => {
 describe('secrets', () => {
   it('lie encrypted in the database, are in no answer and in no log entry, and are shown only on a logged request', async () => {
     const secret = 'oysters & tides';
-    const batch = await server.batch(tankPlan(1, null, '127.61.1'), { wifiPassphrase: secret });
-    expect(batch.secrets).toEqual({ wifiPassphrase: 'kept', userPassword: 'missing' });
+    const batch = await server.batch(tankPlan(1, null, '127.61.1'), { userPassword: secret });
+    expect(batch.password).toEqual({ state: 'kept', faults: [] });
     expect(JSON.stringify(batch)).not.toContain(secret);
     const rows = await server.context.knex('secret').where('owner_id', batch.id);
     expect(rows).toHaveLength(1);
     expect((rows[0] as { sealed: Buffer }).sealed.includes(secret)).toBe(false);
     const shown = await server.ok<{ value: string }>('POST', `/batches/${batch.id}/reveal`, {
-      kind: 'wifiPassphrase',
+      kind: 'userPassword',
     });
     expect(shown.value).toBe(secret);
     const log = await server.ok<LogEntry[]>('GET', `/log?batchId=${batch.id}`);
@@ -91,17 +91,24 @@ describe('secrets', () => {
     expect(JSON.stringify(log)).not.toContain(secret);
   });
 
-  it('cannot be moved to another batch in the database, nor read with another key file; the plan then asks for them again', async () => {
-    const one = await server.batch(tankPlan(1, null, '127.61.1'), { wifiPassphrase: 'first passphrase' });
-    const two = await server.batch(tankPlan(1, null, '127.61.1'), { wifiPassphrase: 'second passphrase' });
+  it('cannot be moved to another network in the database, nor read with another key file; they are then asked for again', async () => {
+    const one = await server.newNetwork({}, 'first passphrase');
+    const two = await server.newNetwork({}, 'second passphrase');
+    const plan = { ...tankPlan(1, null, '127.61.1'), networks: [{ networkId: two.id, priority: 1 }] };
+    const batch = await server.batch(plan, { userPassword: 'oysters & tides' });
     const [row] = (await server.context.knex('secret').where('owner_id', one.id)) as { sealed: Buffer }[];
-    await server.context.knex('secret').where('owner_id', two.id).update({ sealed: row!.sealed });
+    await server.context
+      .knex('secret')
+      .whereIn('owner_id', [two.id, batch.id])
+      .update({ sealed: row!.sealed });
     const { knex, vault } = server.context;
     await expect(vault.get(two.id, 'wifiPassphrase')).rejects.toThrow('Type the secret again');
     await expect(new Vault(knex, randomBytes(32)).get(one.id, 'wifiPassphrase')).rejects.toThrow('key file');
-    const opened = await server.ok<Batch>('GET', `/batches/${two.id}`);
-    expect(opened.secrets.wifiPassphrase).toBe('missing');
+    const opened = await server.ok<Batch>('GET', `/batches/${batch.id}`);
+    expect(opened.password.state).toBe('missing');
     expect(opened.findings.map(({ message }) => message)).toContain('The passphrase is missing.');
+    const shelf = await server.ok<ShelvedNetwork[]>('GET', '/networks');
+    expect(shelf.find(({ id }) => id === two.id)?.secret.state).toBe('missing');
   });
 
   it('come back as they were typed, whatever was typed, and never look the same twice', async () => {

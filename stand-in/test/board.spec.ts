@@ -17,6 +17,7 @@ import {
   MemorySource,
   SliceSource,
   type FirstBootSettings,
+  type NetworkSettings,
   type PracticeView,
 } from '@nest-mark/core';
 import { scan } from '@nest-mark/station';
@@ -60,6 +61,14 @@ afterEach(async () => {
   rmSync(folder, { recursive: true, force: true });
 });
 
+const network = (ssid: string, passphrase = 'low tide at seven', priority = 10): NetworkSettings => ({
+  ssid: new TextEncoder().encode(ssid),
+  security: 'wpa2-psk',
+  key: preSharedKey(ssid, passphrase),
+  hidden: false,
+  priority,
+});
+
 function settings(change: Partial<FirstBootSettings> = {}): FirstBootSettings {
   return {
     mark: '7KQ4M',
@@ -70,11 +79,8 @@ function settings(change: Partial<FirstBootSettings> = {}): FirstBootSettings {
     hostName: 'tank-01',
     user: { name: 'keeper', keys: [], passwordHash: null, passwordLogin: false },
     hostKey: makeHostKey(randomBytes(32), randomBytes(4), '7KQ4M'),
-    wifi: {
-      ssid: 'Saltmarsh Bench',
-      key: preSharedKey('Saltmarsh Bench', 'low tide at seven'),
-      hidden: false,
-    },
+    others: [],
+    networks: [network('Saltmarsh Bench')],
     country: 'DK',
     timeZone: 'Europe/Copenhagen',
     locale: 'C.UTF-8',
@@ -197,12 +203,16 @@ describe('a stand-in board', () => {
     expect([locked.users[0]?.hash, locked.passwordLogin]).toEqual([null, false]);
   });
 
-  const wifi = (ssid: string, passphrase = 'low tide at seven'): Partial<FirstBootSettings> => ({
-    wifi: { ssid, key: preSharedKey(ssid, passphrase), hidden: false },
+  const open: Partial<FirstBootSettings> = {
+    networks: [{ ...network('Saltmarsh Bench'), security: 'open', key: '' }],
+  };
+  const wifi = (ssid: string, passphrase?: string): Partial<FirstBootSettings> => ({
+    networks: [network(ssid, passphrase)],
   });
   it.each([
     ['a misspelt network name', wifi('Saltmarsh bench'), 'not on the air'],
     ['a wrong passphrase', wifi('Saltmarsh Bench', 'low tide at eight'), 'refuses its key'],
+    ['WPA settings left out', open, 'takes the network for an open one'],
     ['another country', { country: 'NO' }, 'country is NO'],
     ['no country', { country: '' }, 'country'],
   ])('stays off the network with %s', async (_name, change, reason) => {

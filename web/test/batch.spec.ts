@@ -44,13 +44,13 @@ describe('editing a plan', () => {
   });
 
   it('forgets a typed secret once it was sent, unless it was typed anew', () => {
-    const secret = (value: string): Action => BatchActions.secretTyped({ kind: 'wifiPassphrase', value });
+    const secret = (value: string): Action => BatchActions.secretTyped({ kind: 'userPassword', value });
     const state = after(...opened, secret('low tide at seven'));
     const answer = (sent: string): Action =>
-      BatchActions.saved({ batch, plan: state.plan!, secrets: { wifiPassphrase: sent } });
+      BatchActions.saved({ batch, plan: state.plan!, secrets: { userPassword: sent } });
     expect(reducer(state, answer('low tide at seven'))).toMatchObject({ typed: {}, save: 'saved' });
     expect(reducer(reducer(state, secret('high tide')), answer('low tide at seven'))).toMatchObject({
-      typed: { wifiPassphrase: 'high tide' },
+      typed: { userPassword: 'high tide' },
       save: 'changed',
     });
   });

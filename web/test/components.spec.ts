@@ -8,10 +8,12 @@ import { CardsActions, cardsFeature } from '../src/app/cards/cards.reducer';
 import { SlotPanel } from '../src/app/cards/slot-panel';
 import type { SlotView } from '../src/app/cards/slots';
 import { AddDevices } from '../src/app/plan/add-devices';
+import { ChosenDevices } from '../src/app/plan/chosen-devices';
 import { Rail } from '../src/app/shell/rail';
+import { BatchActions } from '../src/app/state/batch.actions';
 import { batchFeature } from '../src/app/state/batch.reducer';
 import { ProgressActions } from '../src/app/state/progress.reducer';
-import { selectionFeature } from '../src/app/state/selection';
+import { SelectionActions, selectionFeature } from '../src/app/state/selection';
 import { Tray } from '../src/app/tray/tray';
 import { bench } from './helpers/store';
 import { batchId, tankBatch } from './helpers/plan';
@@ -201,10 +203,10 @@ describe('adding devices', () => {
     const fixture = await draw(AddDevices);
     const root = fixture.nativeElement as HTMLElement;
     await type(fixture, root, '#add-pattern', 'buoy-{n}');
-    await type(fixture, root, '#add-count', '3');
+    await type(fixture, root, '#add-numbers', '1-3');
     expect(textOf(fixture)).toContain('buoy-1, buoy-2, buoy-3');
     await type(fixture, root, '#add-pattern', 'buoy');
-    expect(textOf(fixture)).toContain('Put {n} or {n:02} into the pattern');
+    expect(textOf(fixture)).toContain('Put {n}, {n:02} or {nest} into the pattern');
     expect(find<HTMLButtonElement>(root, 'button[type="submit"]').disabled).toBe(true);
     await type(fixture, root, '#add-pattern', 'buoy-{n:02}');
     find(root, 'form').dispatchEvent(new Event('submit'));
@@ -215,6 +217,57 @@ describe('adding devices', () => {
       ['buoy-03', 'A3'],
     ]);
     expect(new Set(devices.map(({ mark }) => mark)).size).toBe(3);
+  });
+
+  it('from a table tells line by line what it comes to before anything is taken', async () => {
+    const { store } = bench(batch, providePrimeNG());
+    const fixture = await draw(AddDevices);
+    const root = fixture.nativeElement as HTMLElement;
+    find<HTMLInputElement>(root, 'input[value="table"]').dispatchEvent(new Event('change'));
+    await fixture.whenStable();
+    await type(fixture, root, '#add-table', 'name;role\nreed_1;x\nTANK-01;marsh\nreed_1;y');
+    expect(textOf(fixture)).toContain('3 lines: 1 new, 1 changed, 1 left out');
+    expect(textOf(fixture)).toContain('left out: it repeats the name of line 2');
+    find(root, 'form').dispatchEvent(new Event('submit'));
+    const plan = store.selectSignal(batchFeature.selectPlan)()!;
+    expect(plan.devices.map(({ hostName, role }) => [hostName, role])).toEqual([
+      // The table's spelling counts.
+      ['TANK-01', 'marsh'],
+      ['tank-02', ''],
+      ['tank-03', ''],
+      ['tank-04', ''],
+      ['reed_1', 'x'],
+    ]);
+    // One step of undo takes it all back.
+    store.dispatch(BatchActions.undone());
+    expect(store.selectSignal(batchFeature.selectPlan)()?.devices).toHaveLength(4);
+  });
+});
+
+describe('the selected devices', () => {
+  it('differ from their batch in what is chosen, and go back to it', async () => {
+    const { store, act } = bench(batch, providePrimeNG());
+    act(SelectionActions.set({ ids: batch.plan.devices.slice(0, 2).map(({ id }) => id) }));
+    const fixture = await draw(ChosenDevices);
+    const root = fixture.nativeElement as HTMLElement;
+    const overrides = (): unknown[] =>
+      store
+        .selectSignal(batchFeature.selectPlan)()!
+        .devices.map((device) => device.overrides);
+    await type(fixture, root, '#own-userName', 'warden');
+    expect(overrides()).toEqual([{ userName: 'warden' }, { userName: 'warden' }, {}, {}]);
+    await type(fixture, root, '#own-userName', '');
+    expect(overrides()).toEqual([{}, {}, {}, {}]);
+    await type(fixture, root, '#rename-pattern', 'reed');
+    find(root, 'form').dispatchEvent(new Event('submit'));
+    await fixture.whenStable();
+    expect(textOf(fixture)).toContain('all devices get the same name');
+    await type(fixture, root, '#rename-pattern', 'reed-{n}');
+    find(root, 'form').dispatchEvent(new Event('submit'));
+    const names = store
+      .selectSignal(batchFeature.selectPlan)()!
+      .devices.map(({ hostName }) => hostName);
+    expect(names).toEqual(['reed-1', 'reed-2', 'tank-03', 'tank-04']);
   });
 });
 

@@ -78,12 +78,12 @@ describe('saving while somebody types', () => {
 
   it('sends a typed secret once and not again with the next edit', () => {
     const { act, sent, answer } = wired();
-    act(BatchActions.secretTyped({ kind: 'wifiPassphrase', value: 'low tide at seven' }));
+    act(BatchActions.secretTyped({ kind: 'userPassword', value: 'low tide at seven' }));
     jest.advanceTimersByTime(600);
     answer(0);
     act(edit('Marsh'));
     jest.advanceTimersByTime(600);
-    expect(sent.map(({ body }) => body.secrets)).toEqual([{ wifiPassphrase: 'low tide at seven' }, {}]);
+    expect(sent.map(({ body }) => body.secrets)).toEqual([{ userPassword: 'low tide at seven' }, {}]);
   });
 
   it('stops sending after a conflict until a person has decided, and then saves mine over theirs', () => {

@@ -5,7 +5,9 @@ import { provideState, provideStore, Store } from '@ngrx/store';
 import { FindingsColumn } from '../src/app/shell/findings-column';
 import { BatchActions } from '../src/app/state/batch.actions';
 import { batchFeature } from '../src/app/state/batch.reducer';
+import { boardsFeature } from '../src/app/state/boards.reducer';
 import { imagesFeature } from '../src/app/state/images.reducer';
+import { networksFeature } from '../src/app/state/networks.reducer';
 import { progressFeature } from '../src/app/state/progress.reducer';
 import { SelectionActions, selectionFeature } from '../src/app/state/selection';
 import { batchId, tankBatch } from './helpers/plan';
@@ -23,9 +25,14 @@ describe('the findings column', () => {
         provideZonelessChangeDetection(),
         provideRouter([]),
         provideStore(),
-        ...[batchFeature, imagesFeature, progressFeature, selectionFeature].map((feature) =>
-          provideState(feature as typeof batchFeature),
-        ),
+        ...[
+          batchFeature,
+          boardsFeature,
+          imagesFeature,
+          networksFeature,
+          progressFeature,
+          selectionFeature,
+        ].map((feature) => provideState(feature as typeof batchFeature)),
       ],
     });
     const store = TestBed.inject(Store);

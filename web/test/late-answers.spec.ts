@@ -19,6 +19,7 @@ describe('an answer that comes after the event of the end', () => {
     partitions: [],
     method: 'none',
     methodReason: '',
+    about: { wordBits: null, flavour: null },
   });
   const images = imagesFeature.reducer;
   const start = images(undefined, ImagesActions.listCame({ list: [] }));

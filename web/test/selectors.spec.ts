@@ -1,42 +1,63 @@
-import { checkPlan, type Finding } from '@nest-mark/core';
+import type { Store } from '@ngrx/store';
+import { emptyNetwork, shippedBoards, type Finding } from '@nest-mark/core';
 import { selectDeviceViews, selectFindings } from '../src/app/state/selectors';
 import { selectMissing } from '../src/app/boot/found';
+import { BoardsActions } from '../src/app/state/boards.reducer';
+import { NetworksActions } from '../src/app/state/networks.reducer';
 import { tankBatch } from './helpers/plan';
+import { bench } from './helpers/store';
 
 const batch = tankBatch(3);
-const missing = { kind: 'missing' } as const;
-const kept = { kind: 'kept' } as const;
-const view = (wifiPassphrase: typeof missing | typeof kept) => ({
-  plan: batch.plan,
-  image: null,
-  secrets: { wifiPassphrase, userPassword: missing },
-});
-const serverSays: Finding = {
-  rule: 'passphrase-spaces',
+const finding: Finding = {
+  rule: 'country',
   severity: 'warns',
-  place: 'wifi.passphrase',
-  message: 'The passphrase begins or ends with a space.',
-  reason: 'It is part of it.',
-  fix: 'Remove it.',
+  place: 'country',
+  message: 'The country is missing.',
+  reason: 'The radio stays off.',
+  fix: 'Choose it.',
 };
 
 describe('findings in the browser', () => {
-  it('are those of the rules, and of a kept secret what only the server can see', () => {
-    const stored = { ...batch, findings: [serverSays, ...checkPlan(view(kept))] };
-    const shown = selectFindings.projector(view(kept), stored);
-    expect(shown.filter(({ rule }) => rule === 'passphrase-spaces')).toHaveLength(1);
-    expect(shown).toHaveLength(checkPlan(view(kept)).length + 1);
+  const network = {
+    ...emptyNetwork('Bench'),
+    id: '99999999-9999-4999-8999-999999999999',
+    ssid: 'Saltmarsh Bench',
+    version: 1,
+    secret: { state: 'kept' as const, faults: ['spaces' as const] },
+  };
+  const joined = {
+    ...batch,
+    plan: { ...batch.plan, networks: [{ networkId: network.id, priority: 1 }] },
+  };
+  const rules = (store: Store): string[] =>
+    store
+      .selectSignal(selectFindings)()
+      .map(({ rule }) => rule);
+
+  it('come from the rules, with what the server judged of a kept key, until another one is typed', () => {
+    const { store, act } = bench(joined);
+    act(NetworksActions.listCame({ list: [network] }));
+    expect(rules(store)).toContain('passphrase-spaces');
+    act(NetworksActions.secretTyped({ id: network.id, value: 'low tide at seven' }));
+    expect(rules(store)).not.toContain('passphrase-spaces');
+    expect(rules(store)).not.toContain('passphrase-form');
+    act(NetworksActions.secretTyped({ id: network.id, value: 'short' }));
+    expect(rules(store)).toContain('passphrase-form');
   });
 
-  it('take nothing from the server about a secret that is being typed or missing', () => {
-    const stored = { ...batch, findings: [serverSays] };
-    expect(selectFindings.projector(view(missing), stored)).toEqual(checkPlan(view(missing)));
+  it('follow an edit of a network before it is saved, and a changed board', () => {
+    const { store, act } = bench(joined);
+    act(NetworksActions.listCame({ list: [network] }));
+    act(NetworksActions.edited({ id: network.id, change: { ssid: 'Saltmarsh Bench ' } }));
+    expect(rules(store)).toContain('ssid-spaces');
+    act(BoardsActions.listCame({ list: [] }));
+    expect(rules(store)).toContain('board-known');
   });
 });
 
 describe('devices with what is known of them', () => {
   const stop = (deviceId?: string): Finding => ({
-    ...serverSays,
+    ...finding,
     severity: 'stops',
     ...(deviceId === undefined ? {} : { deviceId }),
   });
@@ -44,14 +65,14 @@ describe('devices with what is known of them', () => {
   it('are held by their own findings, and all by one that is nobody’s', () => {
     const [first] = batch.plan.devices;
     const held = (stops: Finding[]): boolean[] =>
-      selectDeviceViews.projector(batch.plan, stops, null).map(({ facts }) => facts.stopped);
+      selectDeviceViews.projector(batch.plan, stops, null, shippedBoards).map(({ facts }) => facts.stopped);
     expect(held([stop(first!.id)])).toEqual([true, false, false]);
     expect(held([stop()])).toEqual([true, true, true]);
     expect(held([])).toEqual([false, false, false]);
   });
 
   it('are missing when their card is verified and no proof was had', () => {
-    const views = selectDeviceViews.projector(batch.plan, [], null);
+    const views = selectDeviceViews.projector(batch.plan, [], null, shippedBoards);
     const card = { state: 'verified' as const, share: 1, at: 0 };
     const with_ = (index: number, standing: 'proved' | 'guess' | null) => {
       const view = views[index]!;

@@ -48,7 +48,9 @@ export function parsePublicKey(line: string): SshPublicKey | KeyFault {
   const blob = fromBase64(parts[2] ?? '');
   if (!blob) return 'cut';
   const reader = new SshReader(blob);
-  if (reader.text() !== name) return 'mismatch';
+  const inner = reader.text();
+  if (inner === null) return 'cut';
+  if (inner !== name) return 'mismatch';
   const { fields, bits } = types[name];
   const values = Array.from({ length: fields }, () => reader.string());
   if (values.some((value) => !value || value.length === 0) || !reader.ended) return 'cut';

@@ -127,7 +127,8 @@ function jobsOf(
       });
       jobs.push({
         id,
-        after: [],
+        // One reader: a round begins when the one before it is out.
+        after: rounds > 1 ? [`round-${String(rounds - 1)}`] : [],
         steps: [
           {
             name: 'swap',

@@ -16,7 +16,14 @@ import { IdSchema, route, type Route } from '../http/route';
 import { versionOf } from '../http/version';
 import { record } from '../services/context';
 import { makeKey } from '../services/make-key';
-import { createNetwork, needNetwork, NETWORK_SECRET, removeNetwork, saveNetwork } from '../services/networks';
+import {
+  createNetwork,
+  needNetwork,
+  NETWORK_SECRET,
+  removeNetwork,
+  saveNetwork,
+  shelfNetworks,
+} from '../services/networks';
 
 const BoardIdSchema = z.object({ id: z.string().min(1).max(40) });
 
@@ -26,7 +33,7 @@ export const networkRoutes: Route[] = [
     path: '/networks',
     summary: 'The shelf of Wi-Fi networks',
     answer: NetworkListSchema,
-    run: ({ context }) => context.networks.list(),
+    run: ({ context }) => shelfNetworks(context),
   }),
   route({
     method: 'post',

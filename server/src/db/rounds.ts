@@ -198,32 +198,32 @@ export class RoundRepository {
       .where('verify_seconds', '>', 0)
       .orderBy('at', 'desc')
       .limit(RATES_FROM);
-    const rows = await this.knex
-      .from(newest.as('card'))
-      .select<
-        {
-          slot_title: string;
-          card_kind: string;
-          octets: string;
-          write_seconds: number;
-          verify_seconds: number;
-        }[]
-      >('slot_title', 'card_kind', 'octets', 'write_seconds', 'verify_seconds');
+    const rows = await this.knex.from(newest.as('card')).select<
+      {
+        slot_title: string;
+        card_kind: string;
+        octets: string;
+        write_seconds: number;
+        verify_seconds: number;
+      }[]
+    >('slot_title', 'card_kind', 'octets', 'write_seconds', 'verify_seconds');
     const groups = grouped(rows, (row) => `${row.slot_title}\n${row.card_kind}`);
-    return [...groups.values()].flatMap((cards): MeasuredRate[] => {
-      const [first] = cards;
-      return first
-        ? [
-            {
-              reader: first.slot_title,
-              cardKind: first.card_kind,
-              count: cards.length,
-              write: spread(cards.map((card) => Number(card.octets) / card.write_seconds)),
-              verify: spread(cards.map((card) => Number(card.octets) / card.verify_seconds)),
-            },
-          ]
-        : [];
-    });
+    return [...groups.entries()]
+      .sort(([a], [b]) => a.localeCompare(b))
+      .flatMap(([, cards]): MeasuredRate[] => {
+        const [first] = cards;
+        return first
+          ? [
+              {
+                reader: first.slot_title,
+                cardKind: first.card_kind,
+                count: cards.length,
+                write: spread(cards.map((card) => Number(card.octets) / card.write_seconds)),
+                verify: spread(cards.map((card) => Number(card.octets) / card.verify_seconds)),
+              },
+            ]
+          : [];
+      });
   }
 
   /** The newest write of each device of a batch. */

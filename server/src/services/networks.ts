@@ -8,6 +8,17 @@ import { VaultError } from './vault';
 /** Kind of a network's key in the vault. */
 export const NETWORK_SECRET = 'wifiPassphrase';
 
+/** The shelf; a key that can no longer be read counts as missing, so that it is asked for again. */
+export async function shelfNetworks(context: Context): Promise<ShelvedNetwork[]> {
+  const list = await context.networks.list();
+  return Promise.all(
+    list.map(async (network): Promise<ShelvedNetwork> => {
+      const lost = network.secret.state === 'kept' && (await networkSecret(context, network.id)) === null;
+      return lost ? { ...network, secret: { state: 'missing', faults: [] } } : network;
+    }),
+  );
+}
+
 /** A network or a 404. @throws Problem */
 export async function needNetwork(context: Context, id: string): Promise<ShelvedNetwork> {
   const network = await context.networks.find(id);

@@ -25,6 +25,7 @@ import type { StoredBatch } from '../db/batches';
 import type { StoredImage } from '../db/images';
 import { Problem } from '../http/problems';
 import { record, type Context } from './context';
+import { shelfNetworks } from './networks';
 import { VaultError } from './vault';
 import { ownAddresses } from './workstation';
 
@@ -65,7 +66,7 @@ const userNames = (plan: Plan): string[] => [
 export async function planView(context: Context, { id, plan }: StoredBatch): Promise<PlanView> {
   const [images, networks, boards, password, names] = await Promise.all([
     context.images.list(),
-    context.networks.list(),
+    shelfNetworks(context),
     context.boards.list(),
     sharedPassword(context, id),
     context.batches.namesSeen(id),

@@ -6,14 +6,23 @@ import { Client } from 'pg';
 import type {
   Batch,
   Image,
+  Network,
   PracticeAction,
   PracticeView,
   Problem,
   Proposal,
   Round,
   SavePlan,
+  ShelvedNetwork,
 } from '@nest-mark/core';
-import { addDevices, emptyPlan, makeHostKey, namesFromPattern, type Plan } from '@nest-mark/core';
+import {
+  addDevices,
+  emptyNetwork,
+  emptyPlan,
+  makeHostKey,
+  namesFromPattern,
+  type Plan,
+} from '@nest-mark/core';
 import { startServer, type RunningServer } from '../../src/run';
 
 /** The base image that the set-up made with Debian's tools. */
@@ -43,8 +52,7 @@ export function tankPlan(count: number, imageId: string | null, network: string)
   const plan: Plan = {
     ...emptyPlan('Tank monitors'),
     imageId,
-    access: { userName: 'keeper', keys: userKey, passwordLogin: false },
-    wifi: { ssid: 'Saltmarsh Bench', hidden: false },
+    access: { ...emptyPlan('').access, userName: 'keeper', keys: userKey },
     country: 'DK',
     timeZone: 'Europe/Copenhagen',
     network: { subnet: `${network}.0/24`, port: 2222 },
@@ -171,11 +179,18 @@ export class TestServer {
     });
   }
 
-  async batch(
-    plan: Plan,
-    secrets: SavePlan['secrets'] = { wifiPassphrase: 'low tide at seven' },
-  ): Promise<Batch> {
-    return this.ok('POST', '/batches', { plan, secrets });
+  /** Puts a network on the shelf. */
+  newNetwork(change: Partial<Network> = {}, secret?: string): Promise<ShelvedNetwork> {
+    const network = { ...emptyNetwork('Bench'), ssid: 'Saltmarsh Bench', ...change };
+    return this.ok('POST', '/networks', { network, ...(secret === undefined ? {} : { secret }) });
+  }
+
+  /** A batch whose boards join the practice bench's network, unless its plan names others. */
+  async batch(plan: Plan, secrets: SavePlan['secrets'] = {}): Promise<Batch> {
+    if (plan.networks.length > 0) return this.ok('POST', '/batches', { plan, secrets });
+    const { id } = await this.newNetwork({}, 'low tide at seven');
+    const joined = { ...plan, networks: [{ networkId: id, priority: 10 }] };
+    return this.ok('POST', '/batches', { plan: joined, secrets });
   }
 
   /** Arms what the server proposes. */

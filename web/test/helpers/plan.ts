@@ -15,7 +15,8 @@ export const tankBatch = (count: number, change: Partial<Batch> = {}): Batch => 
   id: batchId,
   version: 1,
   plan: tankPlan(count),
-  secrets: { wifiPassphrase: 'missing', userPassword: 'missing' },
+  password: { state: 'missing', faults: [] },
+  surroundings: { names: [], workstation: [] },
   findings: [],
   ...change,
 });

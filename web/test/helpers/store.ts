@@ -10,7 +10,9 @@ import { bootFeature } from '../../src/app/boot/boot.reducer';
 import { cardsFeature } from '../../src/app/cards/cards.reducer';
 import { BatchActions } from '../../src/app/state/batch.actions';
 import { batchFeature } from '../../src/app/state/batch.reducer';
+import { boardsFeature } from '../../src/app/state/boards.reducer';
 import { imagesFeature } from '../../src/app/state/images.reducer';
+import { networksFeature } from '../../src/app/state/networks.reducer';
 import { noticeFeature } from '../../src/app/state/notice';
 import { progressFeature } from '../../src/app/state/progress.reducer';
 import { selectionFeature } from '../../src/app/state/selection';
@@ -24,9 +26,11 @@ export function bench(batch: Batch | null, ...providers: (Provider | Environment
       provideRouter([]),
       provideStore(),
       provideState(batchFeature),
+      provideState(boardsFeature),
       provideState(bootFeature),
       provideState(cardsFeature),
       provideState(imagesFeature),
+      provideState(networksFeature),
       provideState(noticeFeature),
       provideState(progressFeature),
       provideState(selectionFeature),

@@ -1,0 +1,128 @@
+import { randomUUID } from 'node:crypto';
+import { spawn } from 'node:child_process';
+import { join } from 'node:path';
+import {
+  forecast,
+  type Batch,
+  type BatchProgress,
+  type BatchSummary,
+  type Image,
+  type MeasuredRate,
+  type Proposal,
+  type Round,
+  type ShelvedBoard,
+} from '@nest-mark/core';
+import { seconds, type Result } from './measure.mjs';
+
+/** Pace of a slot of the practice bench, in MB/s both ways. */
+const slotMBps = 20;
+
+/** The estimate of the write stage against what the practice bench's readers then really take. */
+export async function forecastAgainstRounds(root: string, folder: string): Promise<Result[]> {
+  const child = spawn(
+    process.execPath,
+    ['scripts/start.mjs', '--port', '0', '--data', join(folder, 'rounds'), '--practice-network', '127.89.2'],
+    { cwd: root, stdio: ['ignore', 'pipe', 'inherit'] },
+  );
+  try {
+    const url = await new Promise<string>((resolve, reject) => {
+      child.once('exit', () => reject(new Error('the server did not start')));
+      child.stdout.on('data', (text: Buffer) => {
+        const found = /http:\S+/.exec(text.toString())?.[0];
+        if (found) resolve(found);
+      });
+    });
+    return await measure(url.replace(/\/$/, ''));
+  } finally {
+    const gone = new Promise((resolve) => child.once('exit', resolve));
+    child.kill('SIGINT');
+    await gone;
+  }
+}
+
+async function measure(url: string): Promise<Result[]> {
+  const call = async <T,>(method: string, path: string, body?: unknown, headers = {}): Promise<T> => {
+    const response = await fetch(`${url}/api${path}`, {
+      method,
+      headers: {
+        'X-Nest-Mark': '1',
+        'Idempotency-Key': randomUUID(),
+        ...(body === undefined ? {} : { 'Content-Type': 'application/json' }),
+        ...headers,
+      },
+      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+    });
+    if (!response.ok) throw new Error(`${method} ${path}: ${await response.text()}`);
+    return (response.status === 204 ? undefined : await response.json()) as T;
+  };
+  const until = async <T,>(look: () => Promise<T | null>): Promise<T> => {
+    for (;;) {
+      const found = await look();
+      if (found !== null) return found;
+      await new Promise((resolve) => setTimeout(resolve, 20));
+    }
+  };
+  const [image] = await until(async () => {
+    const list = await call<Image[]>('GET', '/images');
+    return list.every(({ state }) => state === 'ready') ? list : null;
+  });
+  const [{ id } = { id: '' }] = await call<BatchSummary[]>('GET', '/batches');
+  const batch = await call<Batch>('GET', `/batches/${id}`);
+  const { plan } = batch;
+  Object.assign(plan.bench, {
+    slots: 4,
+    readerMBps: 1000,
+    cardWriteMBps: slotMBps,
+    cardReadMBps: slotMBps,
+    swapSeconds: 0,
+  });
+  const boards = await call<ShelvedBoard[]>('GET', '/boards');
+  const images = [{ id: image?.id ?? '', rawSize: image?.rawSize ?? 0 }];
+  const estimate = (rates: MeasuredRate[], only?: ReadonlySet<string>): number =>
+    forecast({ plan, images, networks: [], boards, rates, ...(only ? { only } : {}) }, 1).cardsDone.middle *
+    1000;
+  await call('POST', '/practice/actions', { do: 'pace', bootSeconds: 0, slotRate: slotMBps * 1e6 });
+  const book = estimate([]);
+  let learnt = 0;
+  const took: number[] = [];
+  for (let turn = 0; turn < 3; turn++) {
+    await call('POST', '/practice/actions', { do: 'insertFresh' });
+    const { cards } = await call<Proposal>('GET', `/batches/${id}/next-round`);
+    const armed = cards.flatMap(({ slotId, deviceId, medium }) =>
+      deviceId !== null && medium ? [{ slotId, deviceId, identity: medium.identity }] : [],
+    );
+    const begun = performance.now();
+    const round = await call<Round>('POST', `/batches/${id}/rounds`, {
+      cards: armed,
+      confirm: `erase ${String(armed.length)}`,
+    });
+    const ended = await until(async () => {
+      const { rounds } = await call<BatchProgress>('GET', `/batches/${id}/progress`);
+      const found = rounds.find((candidate) => candidate.id === round.id);
+      return found && found.state !== 'queued' && found.state !== 'running' ? found : null;
+    });
+    took.push(performance.now() - begun);
+    if (ended.cards.some(({ state }) => state !== 'verified')) throw new Error('a card was not verified');
+    await call('POST', '/practice/actions', { do: 'pullIdle' });
+    if (turn === 0) {
+      const left = new Set(plan.devices.map((device) => device.id));
+      for (const { deviceId } of ended.cards) left.delete(deviceId);
+      learnt = estimate(await call<MeasuredRate[]>('GET', '/rates'), left);
+    }
+  }
+  const all = took.reduce((sum, one) => sum + one, 0);
+  const rest = all - (took[0] ?? 0);
+  const off = (guess: number, real: number): string => `${(((guess - real) / real) * 100).toFixed(0)} %`;
+  return [
+    {
+      what: `write stage of twelve cards at ${String(slotMBps)} MB/s a slot, estimate from book values ${seconds(book)}, really ${seconds(all)}`,
+      figure: `off by ${off(book, all)}`,
+      bound: 'within 20 %',
+    },
+    {
+      what: `the last eight, estimate learnt from the first four ${seconds(learnt)}, really ${seconds(rest)}`,
+      figure: `off by ${off(learnt, rest)}`,
+      bound: 'within 20 %',
+    },
+  ];
+}
