@@ -53,4 +53,5 @@ export * from './wifi/network';
 export * from './wifi/psk';
 export * from './wifi/secret';
 export * from './wifi/ssid';
+export * from './wifi/time-zones';
 export * from './api/index';

@@ -7,6 +7,8 @@ import { countries } from '../src/wifi/countries';
 import { candidates, joinsByNetworkManager, joinsByWpaSupplicant } from '../src/wifi/join';
 import { secretFaults, wepKey } from '../src/wifi/secret';
 import { ssidBytes, ssidForms, ssidText } from '../src/wifi/ssid';
+import { isTimeZone } from '../src/batch/rules/system';
+import { renamedZones, timeZones } from '../src/wifi/time-zones';
 import { zoneInCountry } from '../src/wifi/zone-country';
 import { inSubnet, subnetHostCount, subnetHosts } from '../src/locate/subnet';
 import { soundNetwork, soundPlan } from './helpers/plan';
@@ -194,6 +196,17 @@ describe('places', () => {
     ['America/Denver', 'US', true],
   ])('%s in %s: %s', (zone, country, inside) => {
     expect(zoneInCountry(zone, country)).toBe(inside);
+  });
+
+  it('zones are offered by their present names, which are the same zones', () => {
+    const zones = timeZones();
+    expect(zones).toContain('Atlantic/Faroe');
+    expect(zones).not.toContain('Atlantic/Faeroe');
+    expect(new Set(zones).size).toBe(zones.length);
+    for (const zone of zones) expect(isTimeZone(zone)).toBe(true);
+    const meant = (zone: string): string =>
+      new Intl.DateTimeFormat('en', { timeZone: zone }).resolvedOptions().timeZone;
+    for (const [old, now] of Object.entries(renamedZones)) expect(meant(now)).toBe(meant(old));
   });
 
   it('subnets hold their own hosts and nobody else’s', () => {

@@ -4,12 +4,20 @@ import { baseImage, type App } from './app';
 
 /** What a person does, by the names that stand on the screen. */
 
-export const stage = (
-  page: Page,
-  name: 'Plan' | 'Cards' | 'Boot & find' | 'Hand over' | 'Images' | 'Log' | 'Practice bench',
-): Promise<void> =>
+export type StageName =
+  | 'Plan'
+  | 'Cards'
+  | 'Boot & find'
+  | 'Hand over'
+  | 'Images'
+  | 'Networks'
+  | 'Boards'
+  | 'Log'
+  | 'Practice bench';
+
+export const stage = (page: Page, name: StageName): Promise<void> =>
   page
-    .getByRole('navigation')
+    .getByRole('navigation', { name: 'Stages and shelves' })
     .getByRole('link', { name: new RegExp(`^${name}`) })
     .click();
 
@@ -52,10 +60,11 @@ export interface PlanInput {
 export async function fillPlan(page: Page, input: PlanInput): Promise<void> {
   await stage(page, 'Plan');
   await page.getByLabel('Pattern', { exact: true }).fill('tank-{n:02}');
-  await page.getByLabel('How many').fill(String(input.count));
+  await page.getByLabel('Numbers', { exact: true }).fill(`1-${String(input.count)}`);
   await page.getByRole('button', { name: `Add ${String(input.count)}` }).click();
   await choose(page, 'Image', '', input.image);
   await choose(page, 'Time zone', 'Copenhagen', 'Europe/Copenhagen');
+  await page.getByRole('button', { name: 'New network' }).click();
   await page.getByLabel('Network name', { exact: true }).fill(input.ssid ?? 'Saltmarsh Bench');
   await page.getByLabel('Passphrase', { exact: true }).fill('low tide at seven');
   await choose(page, 'Country where the boards will run', 'Denmark', /Denmark/);

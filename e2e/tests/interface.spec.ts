@@ -3,7 +3,18 @@ import { expect, test, type Page } from '../helpers/app';
 import { readyBatch } from '../helpers/ready';
 import { armRound, search, setPace, stage } from '../helpers/steps';
 
-const views = ['Plan', 'Cards', 'Boot & find', 'Hand over', 'Images', 'Log', 'Practice bench'] as const;
+const views = [
+  'Plan',
+  'Cards',
+  'Boot & find',
+  'Hand over',
+  'Images',
+  'Networks',
+  'Boards',
+  'Log',
+  'Practice bench',
+] as const;
+const planParts = ['Power', 'Kit', 'Time', 'File'] as const;
 
 /** Pixels by which the page is wider than its window. */
 const sideways = (page: Page): Promise<number> =>
@@ -55,6 +66,17 @@ test('every view, light and dark, passes the automated checks of WCAG 2.2 AA and
         expect(wide, `${view} at ${String(width)} in ${theme}`).toBe(0);
       }
       await page.setViewportSize({ width: 1280, height: 800 });
+    }
+    await stage(page, 'Plan');
+    for (const part of planParts) {
+      await page.getByRole('link', { name: part, exact: true }).click();
+      await expect(page.getByRole('link', { name: part, exact: true })).toHaveAttribute(
+        'aria-current',
+        'page',
+      );
+      await page.waitForTimeout(400);
+      await audit(page);
+      expect(await sideways(page), `${part} in ${theme}`).toBe(0);
     }
     await page.getByRole('button', { name: theme === 'light' ? 'Dark bench' : 'Light' }).click();
   }
@@ -152,7 +174,10 @@ test('a secret is masked, shown on request only, and that is logged', async ({ a
   await page.getByRole('button', { name: 'Show' }).first().click();
   await expect(field).toHaveValue('high tide at eight');
   await stage(page, 'Log');
-  await expect(page.getByText('The Wi-Fi passphrase of the batch was shown on the screen.')).toHaveCount(2);
+  // A network belongs to no batch.
+  await page.getByLabel('Of', { exact: true }).click();
+  await page.getByRole('option', { name: 'everything' }).click();
+  await expect(page.getByText('The passphrase of network "Bench" was shown on the screen.')).toHaveCount(2);
 });
 
 test('the log tells by device and by card what happened', async ({ app, page }) => {

@@ -7,6 +7,7 @@ import {
   PatternError,
   renumber,
   settingsOf,
+  timeZones,
   withOverrides,
   type Overrides,
   type SettingName,
@@ -29,7 +30,7 @@ interface Choice {
 }
 
 const countryOptions = countries.map(({ code, name }) => ({ id: code, label: `${code} · ${name}` }));
-const zoneOptions = Intl.supportedValuesOf('timeZone').map((id) => ({ id, label: id }));
+const zoneOptions = timeZones().map((id) => ({ id, label: id }));
 const asBatch = { id: '', label: 'as the batch' };
 
 /** What the chosen devices have otherwise than their batch, and naming them anew. */

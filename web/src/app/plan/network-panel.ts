@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import {
@@ -15,13 +15,13 @@ import {
   type Joined,
   type Plan,
 } from '@nest-mark/core';
-import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
 import { NetworkEditor } from '../networks/network-editor';
 import { boardsFeature } from '../state/boards.reducer';
 import { NetworksActions, networksFeature } from '../state/networks.reducer';
 import { Field } from '../ui/field';
+import { focusField } from '../ui/focus-field';
 import { PlanEditor } from './plan-editor';
 
 const countryOptions = countries.map(({ code, name }) => ({ code, label: `${code} · ${name}` }));
@@ -29,7 +29,7 @@ const countryOptions = countries.map(({ code, name }) => ({ code, label: `${code
 /** The networks that the boards shall join, in their order, and which one they will join at the bench. */
 @Component({
   selector: 'nm-network-panel',
-  imports: [Button, Field, FormsModule, InputText, NetworkEditor, Select],
+  imports: [Field, FormsModule, InputText, NetworkEditor, Select],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './network-panel.html',
   styleUrls: ['./panel.css', './network-panel.css'],
@@ -84,6 +84,18 @@ export class NetworkPanel {
       : 'Left empty: that of their network.';
   });
 
+  /** Set while a network is being made, so that the focus goes to its name once it is there. */
+  private making = false;
+
+  constructor() {
+    effect(() => {
+      const newest = this.plan().networks.at(-1);
+      if (!this.making || !newest) return;
+      this.making = false;
+      focusField('net.ssid', newest.networkId);
+    });
+  }
+
   protected add(networkId: string | null): void {
     if (networkId === null) return;
     const lowest = Math.min(20, ...this.plan().networks.map(({ priority }) => priority));
@@ -91,6 +103,7 @@ export class NetworkPanel {
   }
 
   protected make(): void {
+    this.making = true;
     this.store.dispatch(NetworksActions.addWanted({ network: emptyNetwork(''), plan: true }));
   }
 

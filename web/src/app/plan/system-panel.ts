@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { adviseImages, bothSizes, clock, findBoard, widthAdvice } from '@nest-mark/core';
+import { adviseImages, bothSizes, clock, findBoard, timeZones, widthAdvice } from '@nest-mark/core';
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
 import { boardsFeature } from '../state/boards.reducer';
@@ -117,7 +117,7 @@ export class SystemPanel {
   private readonly shelf = this.store.selectSignal(selectImageFacts);
   protected readonly boards = computed(() => [...this.allBoards()]);
   private readonly allBoards = this.store.selectSignal(boardsFeature.selectList);
-  protected readonly zones = ['UTC', ...Intl.supportedValuesOf('timeZone').filter((zone) => zone !== 'UTC')];
+  protected readonly zones = timeZones();
   protected readonly images = computed(() => this.shelf().map(({ id, title }) => ({ id, label: title })));
   protected readonly imageHint = computed(() => {
     const image = this.shelf().find(({ id }) => id === this.plan().imageId);

@@ -18,14 +18,22 @@ import { batchFeature } from '../state/batch.reducer';
 import { SelectionActions } from '../state/selection';
 import { selectDeviceViews } from '../state/selectors';
 import { Theme } from '../theme/theme';
+import { focusField, focusId } from '../ui/focus-field';
 import { matching, type Command } from './commands';
+import { partOf, planFields } from './places';
 
 const pages: readonly [string, string][] = [
   ['plan', 'Plan'],
   ['cards', 'Cards'],
   ['boot', 'Boot & find'],
   ['hand-over', 'Hand over'],
+  ['plan/power', 'Power'],
+  ['plan/kit', 'Kit'],
+  ['plan/time', 'Time'],
+  ['plan/file', 'Plan as a file'],
   ['images', 'Images'],
+  ['networks', 'Networks'],
+  ['boards', 'Boards'],
   ['log', 'Log'],
   ['practice', 'Practice bench'],
   ['checks', 'What is checked, and why'],
@@ -52,7 +60,7 @@ export class CommandLine {
 
   private readonly commands = computed((): Command[] => {
     const id = this.batchId();
-    const open = (path: string): void => void this.router.navigate(['/batch', id, path]);
+    const open = (path: string): void => void this.router.navigate(['/batch', id, ...path.split('/')]);
     return [
       ...this.views().map(({ device }): Command => ({
         kind: 'device',
@@ -63,6 +71,32 @@ export class CommandLine {
       ...(id === null
         ? []
         : pages.map(([path, title]): Command => ({ kind: 'page', title, more: '', run: () => open(path) }))),
+      ...(id === null
+        ? []
+        : planFields.map(([place, title]): Command => ({
+            kind: 'field',
+            title,
+            more: '',
+            run: () =>
+              void this.router.navigate(['/batch', id, ...partOf(place)]).then(() => focusField(place)),
+          }))),
+      ...(id === null
+        ? []
+        : [
+            {
+              kind: 'action' as const,
+              title: 'Add an image',
+              more: '',
+              run: () =>
+                void this.router.navigate(['/batch', id, 'images']).then(() => focusId('image-path')),
+            },
+            {
+              kind: 'action' as const,
+              title: 'Add devices',
+              more: '',
+              run: () => void this.router.navigate(['/batch', id, 'plan']).then(() => focusId('add-pattern')),
+            },
+          ]),
       ...(this.batches() ?? []).map((batch): Command => ({
         kind: 'batch',
         title: batch.name,

@@ -1,6 +1,6 @@
 /** Something that the command line can find or do. */
 export interface Command {
-  kind: 'device' | 'page' | 'batch' | 'action';
+  kind: 'device' | 'page' | 'field' | 'batch' | 'action';
   title: string;
   more: string;
   run: () => void;

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, HostListener, inject } from '@angular/core';
 import { ActivatedRoute, Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { quickFix, type Finding, type QuickFix, type Severity } from '@nest-mark/core';
@@ -7,17 +7,12 @@ import { batchFeature } from '../state/batch.reducer';
 import { NetworksActions, networksFeature } from '../state/networks.reducer';
 import { selectionFeature } from '../state/selection';
 import { selectFindings } from '../state/selectors';
-import { focusField } from '../ui/focus-field';
+import { fieldId, focusField } from '../ui/focus-field';
+import { partOf } from './places';
 
 const order: readonly Severity[] = ['stops', 'warns', 'note'];
 /** More than this many of one rule are folded into a count. */
 const shownPerRule = 6;
-
-/** Where in the plan the control of a finding lies. */
-const partOf = (place: string): string[] => {
-  const [part = ''] = place.split('.');
-  return part === 'power' || part === 'kit' ? ['plan', part] : ['plan'];
-};
 
 interface Item {
   finding: Finding;
@@ -68,6 +63,19 @@ export class FindingsColumn {
       }))
       .filter(({ count }) => count > 0),
   );
+
+  /** F8 goes to the field of the first finding, or from there to that of the next one. */
+  @HostListener('document:keydown.f8', ['$event'])
+  protected goOn(event: Event): void {
+    const all = this.items();
+    const here = all.findIndex(({ finding: { place, deviceId, networkId } }) => {
+      const id = document.activeElement?.id;
+      return id === fieldId(place, deviceId ?? networkId) || id === fieldId(place);
+    });
+    const next = all[(here + 1) % all.length];
+    if (next) this.go(next.finding);
+    event.preventDefault();
+  }
 
   protected go(finding: Finding): void {
     void this.router

@@ -6,6 +6,7 @@ import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { BatchActions } from '../state/batch.actions';
 import { batchFeature } from '../state/batch.reducer';
+import { focusId } from '../ui/focus-field';
 
 /** Opens the first batch; where there is none, says what to do first. */
 @Component({
@@ -63,6 +64,7 @@ export class Home {
     this.store.dispatch(BatchActions.listAsked());
     effect(() => {
       const first = this.list()?.[0];
+      if (this.empty()) focusId('first-batch');
       if (first) void this.router.navigate(['/batch', first.id, 'plan'], { replaceUrl: true });
     });
   }

@@ -10,6 +10,7 @@ import { Select } from 'primeng/select';
 import { ServerEvents } from '../api/server-events';
 import { BatchActions } from '../state/batch.actions';
 import { batchFeature, type SaveState } from '../state/batch.reducer';
+import { selectKept } from '../state/selectors';
 import { Theme } from '../theme/theme';
 
 const saveWords: Record<SaveState, string> = {
@@ -35,7 +36,7 @@ export class TopBar {
   protected readonly connection = inject(ServerEvents).connection;
   protected readonly list = this.store.selectSignal(batchFeature.selectList);
   protected readonly batchId = this.store.selectSignal(batchFeature.selectId);
-  protected readonly save = this.store.selectSignal(batchFeature.selectSave);
+  protected readonly save = this.store.selectSignal(selectKept);
   protected readonly saveWord = computed(() => saveWords[this.save()]);
   protected readonly options = computed(() =>
     (this.list() ?? []).map(({ id, name, devices }) => ({ id, label: `${name} · ${String(devices)}` })),

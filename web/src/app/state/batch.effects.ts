@@ -24,6 +24,7 @@ import { ServerEvents } from '../api/server-events';
 import { BatchActions } from './batch.actions';
 import { batchFeature } from './batch.reducer';
 import { NoticeActions } from './notice';
+import { selectImageFacts, selectKept } from './selectors';
 
 /** Pause in typing after which a plan is saved. */
 const saveAfterMs = 500;
@@ -114,16 +115,25 @@ export const settleConflict = createEffect(
 );
 
 export const make = createEffect(
-  (actions = inject(Actions), api = inject(Api), router = inject(Router)) =>
+  (actions = inject(Actions), api = inject(Api), router = inject(Router), store = inject(Store)) =>
     actions.pipe(
       ofType(BatchActions.newWanted),
-      switchMap(({ name }) =>
-        api.createBatch({ plan: emptyPlan(name), secrets: {} }).pipe(
-          switchMap((batch) =>
-            from(router.navigate(['/batch', batch.id, 'plan'])).pipe(map(() => BatchActions.made({ batch }))),
+      concatLatestFrom(() => store.select(selectImageFacts)),
+      switchMap(([{ name }, images]) =>
+        // Where there is no choice, nobody has to choose.
+        api
+          .createBatch({
+            plan: { ...emptyPlan(name), imageId: images.length === 1 ? (images[0]?.id ?? null) : null },
+            secrets: {},
+          })
+          .pipe(
+            switchMap((batch) =>
+              from(router.navigate(['/batch', batch.id, 'plan'])).pipe(
+                map(() => BatchActions.made({ batch })),
+              ),
+            ),
+            catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
           ),
-          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
-        ),
       ),
     ),
   { functional: true },
@@ -132,7 +142,7 @@ export const make = createEffect(
 /** Asks before a page with unsaved work is left. */
 export const guardUnload = createEffect(
   (store = inject(Store)) =>
-    store.select(batchFeature.selectSave).pipe(
+    store.select(selectKept).pipe(
       tap((state) => {
         window.onbeforeunload = state === 'saved' ? null : (event) => event.preventDefault();
       }),

@@ -11,7 +11,7 @@ import {
   type ImageFacts,
   type PlanView,
 } from '@nest-mark/core';
-import { batchFeature } from './batch.reducer';
+import { batchFeature, type SaveState } from './batch.reducer';
 import { boardsFeature } from './boards.reducer';
 import { imagesFeature } from './images.reducer';
 import { networksFeature } from './networks.reducer';
@@ -53,6 +53,17 @@ export const selectPlanView = createSelector(
 /** Every finding, from the rules run here as one types. */
 export const selectFindings = createSelector(selectPlanView, (view): Finding[] =>
   view ? checkPlan(view) : [],
+);
+
+/** Whether everything that was typed is kept: the plan, and the networks that are edited beside it. */
+export const selectKept = createSelector(
+  batchFeature.selectSave,
+  networksFeature.selectEdits,
+  (plan, edits): SaveState => {
+    const states = [plan, ...Object.values(edits).map(({ save }) => save)];
+    const worst: readonly SaveState[] = ['conflict', 'failed', 'saving', 'changed'];
+    return worst.find((state) => states.includes(state)) ?? 'saved';
+  },
 );
 
 export const selectStops = createSelector(selectFindings, (findings) =>

@@ -2,10 +2,10 @@
 export const fieldId = (place: string, ownerId?: string): string =>
   `f-${place}${ownerId === undefined ? '' : `-${ownerId}`}`;
 
-/** Brings the control of a finding into view and gives it the focus, once the page has drawn it. */
-export function focusField(place: string, ownerId?: string): void {
+/** Brings the first control that is on the page into view and gives it the focus, once the page has drawn it. */
+export function focusId(...ids: string[]): void {
   const look = (left: number): void => {
-    const field = document.getElementById(fieldId(place, ownerId)) ?? document.getElementById(fieldId(place));
+    const field = ids.map((id) => document.getElementById(id)).find((found) => found !== null);
     if (field) {
       // A field may lie in a part that is folded.
       for (let part = field.parentElement; part; part = part.parentElement)
@@ -16,3 +16,7 @@ export function focusField(place: string, ownerId?: string): void {
   };
   look(20);
 }
+
+/** Goes to the control of a finding. */
+export const focusField = (place: string, ownerId?: string): void =>
+  focusId(fieldId(place, ownerId), fieldId(place));

@@ -1,0 +1,279 @@
+import { execFileSync } from 'node:child_process';
+import { readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { baseImage, expect, test, type Page } from '../helpers/app';
+import { readyBatch } from '../helpers/ready';
+import { armRound, setPace, stage } from '../helpers/steps';
+
+/** A person at the keyboard: every press is counted, a paste is two. */
+class Hands {
+  presses = 0;
+  constructor(private readonly page: Page) {}
+
+  async press(key: string): Promise<void> {
+    this.presses += key.split('+').length;
+    await this.page.keyboard.press(key);
+  }
+
+  async type(text: string): Promise<void> {
+    this.presses += text.length;
+    await this.page.keyboard.type(text);
+  }
+
+  /** What lies on the clipboard, with Ctrl+V. */
+  async paste(text: string): Promise<void> {
+    this.presses += 2;
+    await this.page.keyboard.insertText(text);
+  }
+
+  /** Finds something by the command line. */
+  async command(text: string): Promise<void> {
+    await this.press('Control+k');
+    await this.type(text);
+    await this.press('Enter');
+  }
+}
+
+test('a new user plans the hatchery’s twelve boards from an empty database with the keyboard alone', async ({
+  app,
+  page,
+}) => {
+  const hands = new Hands(page);
+  const key = join(app.folder, 'key');
+  execFileSync('ssh-keygen', ['-q', '-t', 'ed25519', '-N', '', '-C', 'mara@bench', '-f', key]);
+  await page.goto(app.url);
+  const begun = Date.now();
+  const focused = (name: string | RegExp) =>
+    expect(page.locator(':focus')).toHaveAccessibleName(name, { timeout: 5000 });
+  const next = async (name: string | RegExp): Promise<void> => {
+    await hands.press('F8');
+    await focused(name);
+  };
+
+  await focused('What are these devices called together?');
+  await hands.type('Tank monitors');
+  await hands.press('Enter');
+  await expect(page.getByRole('heading', { name: 'Plan', exact: true })).toBeVisible();
+
+  // The image first: it is read while the rest is typed.
+  await hands.command('add an i');
+  await focused('Path of the file');
+  await hands.paste(baseImage);
+  await hands.press('Enter');
+  await hands.command('add dev');
+  await focused('Pattern');
+  // "tank-{n:02}" and 1-12 stand there already.
+  await hands.press('Enter');
+  await expect(page.getByRole('gridcell', { name: /tank-12/ })).toBeVisible();
+
+  await next('Image');
+  await hands.press('Enter');
+  await expect(page.getByRole('option', { name: /practice-os/ })).toBeVisible();
+  await hands.press('ArrowDown');
+  await hands.press('Enter');
+
+  await next('Time zone');
+  await hands.press('Enter');
+  await hands.type('copenh');
+  await expect(page.getByRole('option')).toHaveCount(1);
+  await hands.press('ArrowDown');
+  await hands.press('Enter');
+
+  await next('Country where the boards will run');
+  await hands.press('Enter');
+  await hands.type('denm');
+  await expect(page.getByRole('option')).toHaveCount(1);
+  await hands.press('ArrowDown');
+  await hands.press('Enter');
+
+  await next('User');
+  await hands.type('keeper');
+  await next(/^SSH public keys/);
+  await hands.paste(readFileSync(`${key}.pub`, 'utf8').trim());
+
+  await next('Subnet they will appear on');
+  await hands.type(`${app.network}.0/24`);
+  await next('New network');
+  await hands.press('Enter');
+  await focused('Network name');
+  await hands.type('Saltmarsh Bench');
+  await next('Passphrase');
+  await hands.type('low tide at seven');
+
+  await expect(page.getByText('Nothing found. Cards can be written.')).toBeVisible();
+  await expect(page.getByText('Plan saved')).toBeVisible();
+  const seconds = (Date.now() - begun) / 1000;
+  test.info().annotations.push({
+    type: 'measured',
+    description: `${String(hands.presses)} keys, no click, ${seconds.toFixed(0)} s by machine`,
+  });
+  console.log(
+    `    planned with ${String(hands.presses)} keys and no click, ${seconds.toFixed(0)} s by machine`,
+  );
+  // Three minutes are enough at two keys a second, slow for anybody who types names.
+  expect(hands.presses / 2).toBeLessThan(180);
+  await stage(page, 'Cards');
+  await expect(page.getByText('The plan has findings that stop writing.')).toBeHidden();
+});
+
+test('devices differ from their batch, a table changes them, and one undo takes it back', async ({
+  app,
+  page,
+}) => {
+  await readyBatch(app, 4);
+  await page.goto(app.url);
+  await page.getByLabel('Select tank-02', { exact: true }).check();
+  const chosen = page.getByRole('region', { name: /^The selected device/ });
+  await chosen.getByLabel('Board', { exact: true }).click();
+  await page.getByRole('option', { name: 'Compact, 32 bit, 2.4 GHz only, slow' }).click();
+  await chosen.getByLabel('Time zone', { exact: true }).click();
+  await page.getByRole('searchbox').fill('Faroe');
+  await page.getByRole('option', { name: 'Atlantic/Faroe' }).click();
+  const findings = page.getByRole('complementary', { name: 'Findings' });
+  await expect(findings).toContainText('tank-02: Atlantic/Faroe is not a time zone of DK.');
+  await expect(page.getByLabel('Notes on tank-02')).toHaveAttribute(
+    'placeholder',
+    'differs: board, time zone',
+  );
+  await page.getByRole('button', { name: 'All as the batch' }).click();
+  await expect(page.getByText('Nothing found. Cards can be written.')).toBeVisible();
+
+  await page.getByLabel('from a table or a list').check();
+  const file = join(app.folder, 'devices.csv');
+  writeFileSync(
+    file,
+    'host name;role;notes\r\ntank-01;pump;"by the\r\ndoor"\r\ntank-09;pump;new\r\ntank-09;x;\r\n',
+  );
+  await page.getByLabel('Take from a file').setInputFiles(file);
+  await expect(page.getByText('3 lines: 1 new, 1 changed, 1 left out')).toBeVisible();
+  await page.getByRole('button', { name: 'Add 1, change 1' }).click();
+  await expect(page.getByLabel('Role of tank-01')).toHaveValue('pump');
+  await expect(page.getByRole('gridcell', { name: /tank-09/ })).toBeVisible();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByRole('gridcell', { name: /tank-09/ })).toBeHidden();
+
+  writeFileSync(file, Buffer.from([0x74, 0xe4, 0x6e, 0x6b]));
+  await page.getByLabel('Take from a file').setInputFiles(file);
+  await expect(page.getByRole('alert')).toContainText('Save it as UTF-8 and choose it again.');
+});
+
+test('power, kit and time answer at once, and follow the plan', async ({ app, page }) => {
+  await readyBatch(app, 6);
+  await page.goto(app.url);
+  const part = (name: string) => page.getByRole('link', { name, exact: true }).click();
+  const findings = page.getByRole('complementary', { name: 'Findings' });
+
+  await part('Power');
+  await expect(page.getByRole('row', { name: /tank-01 and 5 more/ })).toContainText('1.60 A');
+  await page.getByLabel('Length, m').fill('4');
+  await expect(findings).toContainText('tank-01 and 5 more:');
+  await expect(findings).toContainText('4.63 V is the least.');
+  await part('Kit');
+  await findings.getByRole('button', { name: 'Go there' }).click();
+  await expect(page.getByLabel('Length, m')).toBeFocused();
+  await page.getByLabel('Length, m').fill('0.5');
+  await page.getByRole('button', { name: 'Add a supply with several sockets' }).click();
+  await expect(page.getByRole('article', { name: 'Supply with 6 sockets' })).toContainText(
+    '9.60 A of 12.00 A',
+  );
+  await page.getByLabel('Sockets, A each').fill('3, 3');
+  await page.getByLabel('Sockets, A each').blur();
+  await expect(page.getByText('Without a socket:')).toBeVisible();
+
+  await part('Kit');
+  const cards = page.getByRole('row', { name: /^Memory card, 32 GB/ });
+  await expect(cards).toContainText('7');
+  await cards.getByLabel(/^In stock/).fill('5');
+  await cards.getByLabel(/^Price of one/).fill('7.5');
+  await expect(cards).toContainText('15.00');
+  const download = page.waitForEvent('download');
+  await page.getByRole('button', { name: 'Save as CSV' }).click();
+  const csv = join(app.folder, 'kit.csv');
+  await (await download).saveAs(csv);
+  expect(readFileSync(csv, 'utf8')).toContain(
+    '"Memory card, 32 GB, class 10 or U1, 10 MB/s sustained",6,1,5,2,7.5,15',
+  );
+
+  await part('Time');
+  await expect(page.getByText('in 2 rounds')).toBeVisible();
+  await expect(page.getByText(/Powered sockets, in use/)).toBeVisible();
+  const finish = () => page.locator('.large').first().innerText();
+  const before = await finish();
+  await page.getByLabel('Bring the boards up to date').uncheck();
+  await expect.poll(finish).not.toBe(before);
+  await expect(page.getByText('Nothing yet: the first round that is written begins it.')).toBeVisible();
+  await setPace(page, 0, 0);
+  await page.getByRole('button', { name: 'Put fresh cards into empty slots' }).click();
+  await armRound(page, 4);
+  await expect(page.getByText('Verified, take it out.')).toHaveCount(4, { timeout: 60_000 });
+  await stage(page, 'Plan');
+  await part('Time');
+  await expect(page.getByRole('cell', { name: /^Slot 1, / })).toBeVisible();
+});
+
+test('shelves: a network is shared, a board profile is one’s own, and what is needed stays', async ({
+  app,
+  page,
+}) => {
+  await readyBatch(app, 2);
+  await page.goto(app.url);
+  await stage(page, 'Networks');
+  const bench = page.getByRole('region', { name: 'Bench' });
+  await bench.getByText(/^More:/).click();
+  await bench.getByLabel('Clients at once').fill('1');
+  await expect(page.getByRole('complementary', { name: 'Findings' })).toContainText(
+    'Bench takes 1 clients; 2 boards shall join it.',
+  );
+  await expect(page.getByText('Plan saved')).toBeVisible();
+  await bench.getByRole('button', { name: 'Take off the shelf' }).click();
+  await expect(page.getByText('The network stays: it is planned in Tank monitors.')).toBeVisible();
+
+  await stage(page, 'Boards');
+  await page.getByRole('button', { name: 'Copy Compact, 64 bit, 2.4 GHz only' }).click();
+  await page.getByLabel('Title, by what it can do').fill('Compact with a long aerial');
+  await page.getByLabel('Peak, mA').fill('-5');
+  await expect(page.getByRole('button', { name: 'Save the profile' })).toBeDisabled();
+  await page.getByLabel('Peak, mA').fill('820');
+  await page.getByRole('button', { name: 'Save the profile' }).click();
+  await expect(page.getByRole('row', { name: /Compact with a long aerial/ })).toContainText('0.82 A');
+  await stage(page, 'Plan');
+  await page.getByLabel('Board', { exact: true }).click();
+  await page.getByRole('option', { name: 'Compact with a long aerial' }).click();
+  await expect(page.getByText('Plan saved')).toBeVisible();
+  await stage(page, 'Boards');
+  await page
+    .getByRole('row', { name: /Compact with a long aerial/ })
+    .getByRole('button', { name: 'Remove' })
+    .click();
+  await expect(page.getByText('The profile stays: it is planned in Tank monitors.')).toBeVisible();
+});
+
+test('a plan goes to a file and comes back as a batch of its own, with its secrets under a passphrase', async ({
+  app,
+  page,
+}) => {
+  await readyBatch(app, 3);
+  await page.goto(app.url);
+  await page.getByRole('link', { name: 'File', exact: true }).click();
+  await page.getByLabel('With its secrets').check();
+  await page.getByLabel(/^Passphrase, 12/).fill('twelve oysters on a plate');
+  const download = page.waitForEvent('download');
+  await page.getByRole('button', { name: 'Save plan' }).click();
+  const file = join(app.folder, 'plan.json');
+  await (await download).saveAs(file);
+  expect(readFileSync(file, 'utf8')).not.toContain('low tide at seven');
+
+  await page.getByLabel(/^Passphrase of its secrets/).fill('thirteen oysters');
+  await page.getByLabel('Choose the file').setInputFiles(file);
+  await expect(page.getByRole('alert')).toContainText(
+    'the passphrase is not the one that they were saved under',
+  );
+  await page.getByLabel(/^Passphrase of its secrets/).fill('twelve oysters on a plate');
+  await page.getByLabel('Choose the file').setInputFiles(file);
+  const taken = page.getByRole('status').filter({ hasText: 'was taken over' });
+  await expect(taken).toContainText('with 3 devices');
+  await expect(taken).toContainText('3 devices got new marks');
+  await page.getByRole('button', { name: 'Open it' }).click();
+  await expect(page.getByText('Nothing found. Cards can be written.')).toBeVisible();
+  await expect(page.getByRole('button', { name: /^New batch/ })).toBeVisible();
+});
