@@ -51,7 +51,7 @@ async function shots(page: Page): Promise<void> {
   };
   const go = (name: string): Promise<void> =>
     page
-      .getByRole('navigation')
+      .getByRole('navigation', { name: 'Stages and shelves' })
       .getByRole('link', { name: new RegExp(`^${name}`) })
       .click();
   const round = async (phrase: string): Promise<void> => {
@@ -65,10 +65,11 @@ async function shots(page: Page): Promise<void> {
   await page.getByText('Nothing found. Cards can be written.').waitFor({ timeout: 60_000 });
   await shot('plan');
   await page.getByLabel('Host name of nest B2').fill('tank-05');
-  await page.getByLabel('Network name', { exact: true }).fill('Saltmarsh Bench ');
-  await page.getByLabel('Passphrase', { exact: true }).scrollIntoViewIfNeeded();
+  const bench = page.getByRole('article', { name: 'Bench' });
+  await bench.getByLabel('Network name', { exact: true }).fill('Saltmarsh Bench ');
+  await bench.getByLabel('Passphrase', { exact: true }).scrollIntoViewIfNeeded();
   await shot('plan-findings');
-  await page.getByLabel('Network name', { exact: true }).fill('Saltmarsh Bench');
+  await bench.getByLabel('Network name', { exact: true }).fill('Saltmarsh Bench');
   await page.getByLabel('Host name of nest B2').fill('tank-06');
   await page.getByText('Plan saved').waitFor();
 
@@ -113,6 +114,18 @@ async function shots(page: Page): Promise<void> {
   await shot('images');
   await go('Log');
   await shot('log');
+  await go('Networks');
+  await shot('networks');
+  await go('Boards');
+  await shot('boards');
+  await go('Plan');
+  for (const part of ['Power', 'Kit', 'Time']) {
+    await page.getByRole('link', { name: part, exact: true }).click();
+    if (part === 'Power') await page.getByRole('heading', { name: 'Cable' }).waitFor();
+    if (part === 'Power') await page.evaluate("document.getElementById('cable-title').scrollIntoView()");
+    if (part === 'Time') await page.getByText('All done after').waitFor();
+    await shot(`plan-${part.toLowerCase()}`);
+  }
 
   const draw = {
     random: (below: number): number => Math.floor(Math.random() * below),

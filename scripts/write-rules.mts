@@ -1,9 +1,9 @@
-/** Writes docs/rules.md from the list of rules; with --check only says whether it is current. */
-import { readFileSync, writeFileSync } from 'node:fs';
+/** Writes docs/rules.md and the schema of plan files from the code; with --check only says whether they are current. */
+import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { planRules } from '@nest-mark/core';
+import { planFileJsonSchema, planRules } from '@nest-mark/core';
 
-const path = join(import.meta.dirname, '../docs/rules.md');
+const docs = join(import.meta.dirname, '../docs');
 const text = [
   '# What is checked in a plan',
   '',
@@ -19,8 +19,15 @@ const text = [
   ]),
 ].join('\n');
 
-if (!process.argv.includes('--check')) writeFileSync(path, text);
-else if (readFileSync(path, 'utf8') !== text) {
-  console.error('docs/rules.md is not current. Run: npm run rules');
-  process.exitCode = 1;
+const files: [string, string][] = [
+  ['rules.md', text],
+  ['plan-file.schema.json', `${JSON.stringify(planFileJsonSchema(), null, 2)}\n`],
+];
+for (const [name, content] of files) {
+  const path = join(docs, name);
+  if (!process.argv.includes('--check')) writeFileSync(path, content);
+  else if (!existsSync(path) || readFileSync(path, 'utf8') !== content) {
+    console.error(`docs/${name} is not current. Run: npm run rules`);
+    process.exitCode = 1;
+  }
 }

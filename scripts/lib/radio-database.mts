@@ -21,7 +21,9 @@ export function readRadioDatabase(bytes: Buffer): Record<string, string[]> {
       ranges.push([bytes.readUInt32BE(rule + 4) / 1000, bytes.readUInt32BE(rule + 8) / 1000]);
     }
     if (/^[A-Z]{2}$/.test(code))
-      countries[code] = joined(ranges.filter(([start]) => start < 8000)).map(([a, b]) => `${String(a)}-${String(b)}`);
+      countries[code] = joined(ranges.filter(([start]) => start < 8000)).map(
+        ([a, b]) => `${String(a)}-${String(b)}`,
+      );
   }
   return countries;
 }

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { deviceStanding, fileSlug } from '@nest-mark/core';
+import { deviceStanding, fileSlug, settingsOf } from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { batchFeature } from '../state/batch.reducer';
@@ -9,12 +9,13 @@ import { Clock } from '../state/clock';
 import { ProgressActions } from '../state/progress.reducer';
 import { selectDeviceViews, selectSelectedDevices } from '../state/selectors';
 import { Ring } from '../tray/ring';
+import { DevicePassword } from './device-password';
 import { HandOverActions, handOverFeature, type HandOverFile } from './hand-over.reducer';
 
 /** Files for other tools, and who has been handed over. */
 @Component({
   selector: 'nm-hand-over-page',
-  imports: [Button, FormsModule, InputText, Ring],
+  imports: [Button, DevicePassword, FormsModule, InputText, Ring],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './hand-over-page.html',
   styleUrl: './hand-over-page.css',
@@ -24,7 +25,7 @@ export class HandOverPage {
   private readonly clock = inject(Clock);
   private readonly views = this.store.selectSignal(selectDeviceViews);
   private readonly selected = this.store.selectSignal(selectSelectedDevices);
-  private readonly batchId = this.store.selectSignal(batchFeature.selectId);
+  protected readonly batchId = this.store.selectSignal(batchFeature.selectId);
   private readonly plan = this.store.selectSignal(batchFeature.selectPlan);
   protected readonly shown = this.store.selectSignal(handOverFeature.selectShown);
   protected readonly problem = this.store.selectSignal(handOverFeature.selectProblem);
@@ -70,6 +71,14 @@ export class HandOverPage {
     const all = chosen.length > 0 ? chosen : this.proved();
     return all.filter(({ facts }) => facts.handedOverAt === null);
   });
+  /** Whether devices have passwords of their own. */
+  protected readonly eachPassword = computed(() => {
+    const plan = this.plan();
+    return (
+      plan?.access.passwordScope === 'each' &&
+      plan.devices.some((device) => settingsOf(plan, device).passwordLogin)
+    );
+  });
   protected readonly rows = computed(() =>
     this.views().map(({ device, facts, progress }) => {
       const { ring, state } = deviceStanding(facts, this.clock.now());
@@ -79,6 +88,7 @@ export class HandOverPage {
         state,
         address: progress?.seen?.standing === 'proved' ? progress.seen.address : '',
         print: progress?.fingerprint ?? '',
+        byPassword: (device.overrides.passwordLogin ?? this.plan()?.access.passwordLogin) === true,
       };
     }),
   );
