@@ -8,5 +8,9 @@ export default {
   setupFilesAfterEnv: ['<rootDir>/test/setup.ts'],
   // These packages ship ES modules only.
   transformIgnorePatterns: ['node_modules/(?!(.*\\.mjs$|iso-3166/|@noble/))'],
-  moduleNameMapper: { '^chart\\.js(/auto)?$': '<rootDir>/test/stubs/chart.cjs' },
+  moduleNameMapper: {
+    '^chart\\.js(/auto)?$': '<rootDir>/test/stubs/chart.cjs',
+    // CommonJS cannot read import.meta, by which the real worker is found.
+    'forecast\\.factory$': '<rootDir>/test/stubs/forecast-worker.ts',
+  },
 };

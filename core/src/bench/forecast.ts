@@ -127,8 +127,8 @@ function jobsOf(
       });
       jobs.push({
         id,
-        // One reader: a round begins when the one before it is out.
-        after: rounds > 1 ? [`round-${String(rounds - 1)}`] : [],
+        // A round begins when the one before it in its reader is out.
+        after: rounds > bench.readers ? [`round-${String(rounds - bench.readers)}`] : [],
         steps: [
           {
             name: 'swap',
@@ -211,9 +211,9 @@ const least = (values: readonly (number | null)[], none: number): number =>
   Math.max(1, Math.min(none, ...values.flatMap((value) => (value === null ? [] : [value]))));
 
 /**
- * Forecasts a batch: the middle run is simulated with the middle numbers, the range comes from runs with numbers drawn
- * from their spread.
- * @param runs number of runs behind the range
+ * Forecasts a batch: one run is simulated with the middle numbers and drawn, the range comes from it and from runs with
+ * numbers drawn from their spread.
+ * @param runs number of runs behind the range; with one the answer is that of the middle numbers alone
  * @throws ForecastError when the plan lacks what a forecast needs
  */
 export function forecast(input: ForecastInput, runs = 24): Forecast {
@@ -225,7 +225,7 @@ export function forecast(input: ForecastInput, runs = 24): Forecast {
   const joined = input.networks.filter(({ id }) => plan.networks.some(({ networkId }) => networkId === id));
   const many = Math.max(1, plan.devices.length);
   const resources = new Map([
-    ['reader', 1],
+    ['reader', plan.bench.readers],
     ['hands', plan.bench.hands],
     ['port', Math.min(many, poweredPorts(plan, input.boards))],
     [
@@ -282,10 +282,10 @@ export function forecast(input: ForecastInput, runs = 24): Forecast {
     ends.push(drawn.end);
     cardEnds.push(cards(drawn));
   }
-  const range = (values: readonly number[], mid: number): Forecast['finish'] => ({
-    early: Math.min(mid, quantile(values, 0.1)),
-    middle: mid,
-    late: Math.max(mid, quantile(values, 0.9)),
+  const range = (values: readonly number[]): Forecast['finish'] => ({
+    early: quantile(values, 0.1),
+    middle: quantile(values, 0.5),
+    late: quantile(values, 0.9),
   });
   const shares = [...resources].map(([resource, pieces]) => ({
     resource,
@@ -298,8 +298,8 @@ export function forecast(input: ForecastInput, runs = 24): Forecast {
     .reduce((sum, { from, to }) => sum + (to - from), 0);
   return {
     rounds: middle.rounds,
-    finish: range(ends, run.end),
-    cardsDone: range(cardEnds, cards(run)),
+    finish: range(ends),
+    cardsDone: range(cardEnds),
     handsOnSeconds: hands,
     bottleneck: scarce.sort((a, b) => b.share - a.share)[0] ?? null,
     run,

@@ -115,7 +115,7 @@ function wants(plan: Plan, boards: readonly BoardProfile[]): Want[] {
     {
       id: 'reader-slots',
       title: 'Card reader slot',
-      needed: cards > 0 ? plan.bench.slots : 0,
+      needed: cards > 0 ? plan.bench.slots * plan.bench.readers : 0,
       wears: false,
       why: 'As many as the plan writes at once.',
     },

@@ -4,10 +4,12 @@ const seconds = z.number().min(0).max(86_400);
 
 /** The bench as a person has it: what the forecast of time is made from. Rates are in decimal megabytes a second. */
 export const BenchPlanSchema = z.object({
+  /** Card readers that work side by side, each with so many slots and so much of a line to the workstation. */
+  readers: z.number().int().min(1).max(16).default(1),
   slots: z.number().int().min(1).max(64).default(4),
   /** Pairs of hands. */
   hands: z.number().int().min(1).max(20).default(1),
-  /** What all slots share, for instance one USB port. */
+  /** What the slots of one reader share, for instance a USB port. */
   readerMBps: z.number().min(0.1).max(100_000).default(100),
   /** Book values of one card, used until this bench has measured its own. Class 10 is 10 MB/s sustained. */
   cardWriteMBps: z.number().min(0.1).max(10_000).default(20),

@@ -4,7 +4,6 @@ import { forecast, type Forecast, type ForecastInput } from './forecast';
 export interface WhatIf {
   id: string;
   title: string;
-  finish: number;
   /** Seconds won against the plan as it is; negative when it takes longer. */
   saved: number;
 }
@@ -25,13 +24,9 @@ const MINIMAL_SHARE = 0.3 / 1.1;
 
 const changes: readonly Change[] = [
   {
-    id: 'slots',
-    title: 'One more reader of as many slots',
-    apply: (input) =>
-      withBench(input, {
-        slots: Math.min(64, input.plan.bench.slots * 2),
-        readerMBps: input.plan.bench.readerMBps * 2,
-      }),
+    id: 'reader',
+    title: 'One more reader like it',
+    apply: (input) => withBench(input, { readers: Math.min(16, input.plan.bench.readers + 1) }),
   },
   {
     id: 'supply',
@@ -81,8 +76,7 @@ export function whatIfs(input: ForecastInput, now: Forecast, desktop: boolean): 
     .flatMap(({ id, title, apply }): WhatIf[] => {
       const changed = apply(input);
       if (!changed) return [];
-      const { middle } = forecast(changed, 1).finish;
-      return [{ id, title, finish: middle, saved: now.finish.middle - middle }];
+      return [{ id, title, saved: now.run.end - forecast(changed, 1).run.end }];
     })
     .sort((a, b) => b.saved - a.saved);
 }

@@ -101,7 +101,7 @@ export class NetworkEditor {
 
   /** Channels up to 14 are of the 2.4 GHz band, higher ones of 5 GHz, "(6 GHz)" tells the third. */
   protected setChannels(text: string): void {
-    const channels = [...text.matchAll(/(\d{1,3})\s*(\(6 GHz\))?/g)].map((match) => {
+    const channels = [...text.matchAll(/(?<!\d)(\d{1,3})(?!\d)\s*(\(6 GHz\))?/g)].map((match) => {
       const channel = Number(match[1]);
       const band: WifiBand = match[2] ? '6 GHz' : isChannel('2.4 GHz', channel) ? '2.4 GHz' : '5 GHz';
       return { band, channel };

@@ -21,8 +21,9 @@ interface Setting {
 }
 
 const settings: readonly Setting[] = [
-  { field: 'slots', label: 'Card slots', least: 1, most: 64, whole: true },
-  { field: 'readerMBps', label: 'All slots together, MB/s', least: 0.1, most: 100_000, whole: false },
+  { field: 'readers', label: 'Card readers', least: 1, most: 16, whole: true },
+  { field: 'slots', label: 'Slots of each', least: 1, most: 64, whole: true },
+  { field: 'readerMBps', label: 'A whole reader, MB/s', least: 0.1, most: 100_000, whole: false },
   { field: 'cardWriteMBps', label: 'One card writes, MB/s', least: 0.1, most: 10_000, whole: false },
   { field: 'cardReadMBps', label: 'One card reads, MB/s', least: 0.1, most: 10_000, whole: false },
   { field: 'swapSeconds', label: 'Swapping a card, s', least: 0, most: 86_400, whole: false },
@@ -86,7 +87,7 @@ export class TimePart {
         ...entry,
         words:
           entry.saved > 30
-            ? `saves ${span(entry.saved)}, done after ${span(entry.finish)}`
+            ? `saves ${span(entry.saved)}`
             : entry.saved < -30
               ? `takes ${span(-entry.saved)} longer`
               : 'changes nothing',
