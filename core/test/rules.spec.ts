@@ -405,6 +405,29 @@ const cases: [rule: string, what: string, fires: Change, quiet: Change][] = [
     ),
   ],
   [
+    'socket-current warns',
+    'two amperes through a micro USB socket',
+    all(board('compact-64'), (view) => {
+      view.plan.power.peripherals = [{ title: 'heater', milliamp: 1200, role: '' }];
+      view.plan.power.cable = { ...view.plan.power.cable, metres: 0.2, awg: 18 };
+      view.boards = view.boards.map((entry) => ({ ...entry, supplyAmps: 4 }));
+    }),
+    all(board('compact-64'), (view) => {
+      view.plan.power.peripherals = [{ title: 'heater', milliamp: 1100, role: '' }];
+      view.plan.power.cable = { ...view.plan.power.cable, metres: 0.2, awg: 18 };
+      view.boards = view.boards.map((entry) => ({ ...entry, supplyAmps: 4 }));
+    }),
+  ],
+  [
+    'source-volts warns',
+    'twelve volts into a USB socket',
+    plan(({ power }) => (power.cable.sourceVolts = 12)),
+    all(
+      board('module-card'),
+      plan(({ power }) => (power.cable.sourceVolts = 12)),
+    ),
+  ],
+  [
     'cable-drop warns',
     'three metres of thin cable',
     plan(({ power }) => (power.cable.metres = 3)),
@@ -418,7 +441,7 @@ const companions: Record<string, string[]> = {
   'an open network with a passphrase': ['security-weak warns'],
   'WEP in a declarative seed': ['security-weak warns'],
   'WPA3 only in a declarative seed': ['cable-drop warns'],
-  'more than the supply gives': ['cable-drop warns'],
+  'more than the supply gives': ['cable-drop warns', 'socket-current warns'],
 };
 
 describe('rules of the plan', () => {

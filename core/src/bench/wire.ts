@@ -34,3 +34,18 @@ export function longestCable(cable: Cable, amps: number, minVolts: number): numb
   const left = (cable.sourceVolts - minVolts) / amps - cable.contactMilliohm / 1000;
   return Math.max(0, left / (2 * ohmsPerMetre(cable.awg, cable.celsius)));
 }
+
+/**
+ * Current that a socket's contacts carry, in amperes; null where it depends on the plug. USB-C: 3 A without a marked
+ * cable (USB Type-C Cable and Connector Specification, section 4.5); micro USB: 1.8 A on the power contacts (Micro-USB
+ * Cables and Connectors Specification 1.01, section 6.6). Both from memory.
+ */
+export const socketAmps: Readonly<Record<'USB-C' | 'micro USB' | 'barrel' | 'terminals', number | null>> = {
+  'USB-C': 3,
+  'micro USB': 1.8,
+  barrel: null,
+  terminals: null,
+};
+
+/** Least voltage that a high-power USB port gives at its socket under load (USB 2.0 section 7.2.2). */
+export const USB_SOURCE_VOLTS = 4.75;

@@ -1,12 +1,9 @@
-import { randomBytes } from 'node:crypto';
 import {
-  cryptSalt,
   firstBootMethod,
   personalise,
   preSharedKey,
   publicKeyText,
   settingsOf,
-  sha512Crypt,
   ssidBytes,
   usableKeys,
   wepKey,
@@ -19,6 +16,7 @@ import {
 } from '@nest-mark/core';
 import { CardError, FileSource, shelfFiles, type GangCard, type ShelvedImage } from '@nest-mark/station';
 import { shelfFolder, type Context } from './context';
+import { hashPassword } from './hash-password';
 import { networkSecret } from './networks';
 import { deviceHostKey, devicePassword, needBatch, sharedPassword } from './plans';
 
@@ -135,7 +133,7 @@ export async function cardSettings(
       name: settings.userName,
       keys: keyTexts(settings.keys),
       passwordLogin: settings.passwordLogin,
-      passwordHash: password === null ? null : sha512Crypt(password, cryptSalt(randomBytes(16))),
+      passwordHash: password === null ? null : await hashPassword(password),
     },
     others: plan.access.others.map(({ name, keys, sudo }) => ({ name, sudo, keys: keyTexts(keys) })),
     networks,

@@ -152,6 +152,11 @@ const hostNameLength: Rule = {
   why: 'Older name services cut longer names, and two that begin alike become one.',
   source: 'RFC 1001 section 14.1 (NetBIOS names)',
   check: ({ plan }) => {
+    const long = plan.devices.filter(
+      ({ hostName }) => hostName.length > SHORT_NAME && !hostNameFault(hostName),
+    );
+    const [first] = long;
+    if (!first) return [];
     const cut = ({ hostName }: Device): string => hostName.slice(0, SHORT_NAME).toLowerCase();
     const alike = new Map<string, Device[]>();
     for (const device of plan.devices) {
@@ -159,21 +164,31 @@ const hostNameLength: Rule = {
       if (group) group.push(device);
       else alike.set(cut(device), [device]);
     }
-    return plan.devices
-      .filter(({ hostName }) => hostName.length > SHORT_NAME && !hostNameFault(hostName))
-      .map((device): Hit => {
-        const group = alike.get(cut(device)) ?? [];
-        const twin = group[0]?.id === device.id ? group[1] : group[0];
-        return {
-          severity: twin ? 'warns' : 'note',
+    const fix = `Shorten them to ${String(SHORT_NAME)} if older machines shall find them by name.`;
+    // One finding for a whole group: a pattern that is too long is one mistake and not five hundred.
+    const groups = [...new Set(long.map(cut))].flatMap((begin): Hit[] => {
+      const [one, two, ...more] = alike.get(begin) ?? [];
+      if (!one || !two) return [];
+      return [
+        {
+          severity: 'warns',
           place: 'device.hostName',
-          deviceId: device.id,
-          message: twin
-            ? `"${device.hostName}" has ${String(device.hostName.length)} characters, and its first ${String(SHORT_NAME)} are those of "${twin.hostName}" too.`
-            : `"${device.hostName}" has ${String(device.hostName.length)} characters.`,
-          fix: `Shorten it to ${String(SHORT_NAME)} if older machines shall find it by name.`,
-        };
-      });
+          deviceId: one.id,
+          message: `${String(more.length + 2)} names are alike in their first ${String(SHORT_NAME)} characters, for instance "${one.hostName}" and "${two.hostName}".`,
+          fix,
+        },
+      ];
+    });
+    if (groups.length > 0) return groups;
+    return [
+      {
+        severity: 'note',
+        place: 'device.hostName',
+        deviceId: first.id,
+        message: `${long.length === 1 ? 'A name has' : `${String(long.length)} names have`} more than ${String(SHORT_NAME)} characters, for instance "${first.hostName}".`,
+        fix,
+      },
+    ];
   },
 };
 

@@ -1,4 +1,7 @@
 import { feedBoards, type Feed } from '../../bench/power';
+import { socketAmps, USB_SOURCE_VOLTS } from '../../bench/wire';
+import { findBoard } from '../boards';
+import { settingsOf } from '../effective';
 import { deviceTitle, type Hit, type Rule } from './rule';
 
 const amps = (value: number | null): string => `${String(Number((value ?? 0).toPrecision(3)))} A`;
@@ -76,4 +79,55 @@ const cableDrop: Rule = {
   },
 };
 
-export const powerRules: readonly Rule[] = [supplyRating, cableDrop];
+const socketCurrent: Rule = {
+  id: 'socket-current',
+  title: 'The power socket carries what is drawn',
+  why: 'Contacts that carry more than they are made for grow hot, wear out, and drop the voltage.',
+  source: 'USB Type-C specification section 4.5, Micro-USB specification section 6.6 (from memory)',
+  check: (view) => {
+    const { single, supplies, unfed } = feedBoards(view.plan, view.boards);
+    const all = [
+      ...single,
+      ...supplies.flatMap(({ sockets }) => sockets.flatMap(({ feed }) => (feed ? [feed] : []))),
+      ...unfed,
+    ];
+    const limitOf = ({ device }: Feed): number | null => {
+      const board = findBoard(view.boards, settingsOf(view.plan, device).boardProfileId);
+      return board ? socketAmps[board.powerSocket] : null;
+    };
+    return together(
+      all.filter((feed) => feed.amps !== null && feed.amps > (limitOf(feed) ?? Infinity)),
+      (names, first) => ({
+        severity: 'warns',
+        place: 'power.supplies',
+        message: `${names}: ${amps(first.amps)} go through a socket that carries ${amps(limitOf(first))}.`,
+        fix: 'Feed what hangs on the board by itself, or use a board with another socket.',
+      }),
+    );
+  },
+};
+
+const sourceVolts: Rule = {
+  id: 'source-volts',
+  title: 'The supply gives the voltage of a USB supply',
+  why: 'Below it the cable has nothing left to lose; far above it the board is damaged.',
+  source: 'USB 2.0 section 7.2.2 (4.75 V to 5.25 V); USB Type-C allows up to 5.5 V (from memory)',
+  check: ({ plan, boards, variants }) => {
+    const fed = variants.some(({ settings }) => {
+      const socket = findBoard(boards, settings.boardProfileId)?.powerSocket;
+      return socket === 'USB-C' || socket === 'micro USB';
+    });
+    const volts = plan.power.cable.sourceVolts;
+    if (!fed || (volts >= USB_SOURCE_VOLTS && volts <= 5.5)) return [];
+    return [
+      {
+        severity: 'warns',
+        place: 'power.cable.sourceVolts',
+        message: `${volts.toFixed(2)} V at the supply are not what USB gives.`,
+        fix: 'Measure it under load; 5.0 to 5.2 V is usual.',
+      },
+    ];
+  },
+};
+
+export const powerRules: readonly Rule[] = [supplyRating, socketCurrent, sourceVolts, cableDrop];

@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, signal } 
 import { Store } from '@ngrx/store';
 import { clock, type ShelvedBoard } from '@nest-mark/core';
 import { BoardsActions, boardsFeature } from '../state/boards.reducer';
+import { focusId } from '../ui/focus-field';
 import { BoardForm } from './board-form';
 
 const originWords: Record<ShelvedBoard['origin'], string> = {
@@ -45,7 +46,7 @@ export class BoardsPage {
       network:
         [...board.wifiBands, ...(board.ethernet ? ['wired'] : [])].join(', ') || 'none without an adapter',
       current: board.peakMilliamp === null ? 'not known' : `${(board.peakMilliamp / 1000).toFixed(2)} A`,
-      boot: `${clock(board.firstBootSeconds)}, later ${clock(board.laterBootSeconds)}`,
+      boot: `${clock(board.firstBootSeconds)} min`,
     })),
   );
 
@@ -53,6 +54,9 @@ export class BoardsPage {
     // The form closes once the server has kept the profile, not before.
     effect(() => {
       if (this.saves() > 0) this.open.set(null);
+    });
+    effect(() => {
+      if (this.open()) focusId('board-title');
     });
   }
 

@@ -117,7 +117,22 @@ export class CableChart {
           x: { ...axis('metres of cable'), min: 0, max: Number(most.toFixed(1)) },
           y: { ...axis('volts at the board'), suggestedMax: cable.sourceVolts },
         },
-        plugins: { legend: { position: 'right', labels: { color: ink, usePointStyle: true } } },
+        plugins: {
+          legend: {
+            position: 'right',
+            labels: {
+              color: ink,
+              usePointStyle: true,
+              pointStyleWidth: 36,
+              // The legend leaves the dashes out by itself.
+              generateLabels: (chart) =>
+                Chart.defaults.plugins.legend.labels.generateLabels(chart).map((label, at) => ({
+                  ...label,
+                  lineDash: gauges[at] === undefined ? [] : dash(gauges[at]),
+                })),
+            },
+          },
+        },
       },
     });
   }

@@ -165,6 +165,8 @@ export class ScheduleChart {
           y: { ticks: { color: ink, autoSkip: false }, grid: { display: false } },
         },
         plugins: {
+          // The legend above tells fills apart; here there is one set of bars.
+          legend: { display: false },
           tooltip: {
             callbacks: {
               title: (items) => items.map(({ dataIndex }) => bars[dataIndex]?.row ?? '').join(', '),
