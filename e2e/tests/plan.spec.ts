@@ -248,6 +248,26 @@ test('shelves: a network is shared, a board profile is one’s own, and what is 
   await expect(page.getByText('The profile stays: it is planned in Tank monitors.')).toBeVisible();
 });
 
+test('a password is made for each device and handed over one by one, which is logged', async ({
+  app,
+  page,
+}) => {
+  await readyBatch(app, 3);
+  await page.goto(app.url);
+  await page.getByLabel('Allow login by password as well').check();
+  await page.getByLabel('One made for each device').check();
+  await expect(page.getByText('Nothing found. Cards can be written.')).toBeVisible();
+  await expect(page.getByText('Plan saved')).toBeVisible();
+  await stage(page, 'Hand over');
+  const row = page.getByRole('row', { name: /tank-02/ });
+  await row.getByRole('button', { name: 'Show the password of tank-02' }).click();
+  await expect(row.getByText(/^[a-zA-Z2-9]{16}$/)).toBeVisible();
+  await row.getByRole('button', { name: 'Hide the password of tank-02' }).click();
+  await expect(row.getByText(/^[a-zA-Z2-9]{16}$/)).toBeHidden();
+  await stage(page, 'Log');
+  await expect(page.getByText('The password of tank-02 was shown on the screen.')).toHaveCount(1);
+});
+
 test('a plan goes to a file and comes back as a batch of its own, with its secrets under a passphrase', async ({
   app,
   page,

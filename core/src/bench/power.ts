@@ -44,6 +44,13 @@ export interface PowerView {
   unfed: Feed[];
 }
 
+/** Every board with its feeding, wherever it is plugged in. */
+export const everyFeed = ({ single, supplies, unfed }: PowerView): Feed[] => [
+  ...single,
+  ...supplies.flatMap(({ sockets }) => sockets.flatMap(({ feed }) => (feed ? [feed] : []))),
+  ...unfed,
+];
+
 /** Rounding error must not turn 2.0 A at 2.0 A into an overload. */
 const tiny = 1e-9;
 

@@ -1,4 +1,4 @@
-import { feedBoards, type Feed } from '../../bench/power';
+import { everyFeed, feedBoards, type Feed } from '../../bench/power';
 import { socketAmps, USB_SOURCE_VOLTS } from '../../bench/wire';
 import { findBoard } from '../boards';
 import { settingsOf } from '../effective';
@@ -21,14 +21,11 @@ const supplyRating: Rule = {
   why: 'An overloaded supply drops its voltage: boards restart, cards are damaged. It may also grow hot. Local rules for mains adapters apply.',
   source: 'common practice: a fifth is left unused',
   check: (view) => {
-    const { single, supplies, unfed } = feedBoards(view.plan, view.boards);
-    const all = [
-      ...single,
-      ...supplies.flatMap(({ sockets }) => sockets.flatMap(({ feed }) => (feed ? [feed] : []))),
-    ];
+    const fed = feedBoards(view.plan, view.boards);
+    const plugged = everyFeed({ ...fed, unfed: [] });
     return [
       ...together(
-        all.filter(({ standing }) => standing === 'over'),
+        plugged.filter(({ standing }) => standing === 'over'),
         (names, first) => ({
           severity: 'warns',
           place: 'power.supplies',
@@ -37,7 +34,7 @@ const supplyRating: Rule = {
         }),
       ),
       ...together(
-        all.filter(({ standing }) => standing === 'tight'),
+        plugged.filter(({ standing }) => standing === 'tight'),
         (names, first) => ({
           severity: 'note',
           place: 'power.supplies',
@@ -45,7 +42,7 @@ const supplyRating: Rule = {
           fix: 'It works on the bench; for years in the field take a stronger supply.',
         }),
       ),
-      ...together(unfed, (names) => ({
+      ...together(fed.unfed, (names) => ({
         severity: 'warns',
         place: 'power.supplies',
         message: `${names}: no socket is left that could feed it.`,
@@ -61,12 +58,7 @@ const cableDrop: Rule = {
   why: 'A long or thin cable takes away voltage just when the board draws most: it browns out, and nobody sees why.',
   source: 'ASTM B258 (wire), IEC 60028 (copper), USB 2.0 section 7.2.2',
   check: (view) => {
-    const { single, supplies, unfed } = feedBoards(view.plan, view.boards);
-    const all = [
-      ...single,
-      ...supplies.flatMap(({ sockets }) => sockets.flatMap(({ feed }) => (feed ? [feed] : []))),
-      ...unfed,
-    ];
+    const all = everyFeed(feedBoards(view.plan, view.boards));
     return together(
       all.filter(({ volts, minVolts }) => volts !== null && minVolts !== null && volts < minVolts),
       (names, first) => ({
@@ -85,12 +77,7 @@ const socketCurrent: Rule = {
   why: 'Contacts that carry more than they are made for grow hot, wear out, and drop the voltage.',
   source: 'USB Type-C specification section 4.5, Micro-USB specification section 6.6 (from memory)',
   check: (view) => {
-    const { single, supplies, unfed } = feedBoards(view.plan, view.boards);
-    const all = [
-      ...single,
-      ...supplies.flatMap(({ sockets }) => sockets.flatMap(({ feed }) => (feed ? [feed] : []))),
-      ...unfed,
-    ];
+    const all = everyFeed(feedBoards(view.plan, view.boards));
     const limitOf = ({ device }: Feed): number | null => {
       const board = findBoard(view.boards, settingsOf(view.plan, device).boardProfileId);
       return board ? socketAmps[board.powerSocket] : null;

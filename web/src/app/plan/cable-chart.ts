@@ -123,7 +123,7 @@ export class CableChart {
             labels: {
               color: ink,
               usePointStyle: true,
-              pointStyleWidth: 36,
+              pointStyleWidth: 24,
               // The legend leaves the dashes out by itself.
               generateLabels: (chart) =>
                 Chart.defaults.plugins.legend.labels.generateLabels(chart).map((label, at) => ({

@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/c
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import {
+  everyFeed,
   feedBoards,
   longestCable,
   ohmsPerMetre,
@@ -45,14 +46,6 @@ export class PowerPart {
   protected readonly words = words;
   protected readonly power = computed(() => this.editor.plan().power);
   protected readonly fed = computed(() => feedBoards(this.editor.plan(), this.boards()));
-  private readonly feeds = computed((): Feed[] => {
-    const { single, supplies, unfed } = this.fed();
-    return [
-      ...single,
-      ...supplies.flatMap(({ sockets }) => sockets.flatMap(({ feed }) => (feed ? [feed] : []))),
-      ...unfed,
-    ];
-  });
   /** Boards on supplies of their own, those of one kind together. */
   protected readonly groups = computed(() => {
     const groups = new Map<string, { feed: Feed; names: string[] }>();
@@ -66,7 +59,7 @@ export class PowerPart {
   });
   /** The board that draws most decides about the cable. */
   protected readonly worst = computed(() => {
-    const known = this.feeds().filter(({ amps, minVolts }) => amps !== null && minVolts !== null);
+    const known = everyFeed(this.fed()).filter(({ amps, minVolts }) => amps !== null && minVolts !== null);
     const [first] = known.sort((a, b) => (b.amps ?? 0) - (a.amps ?? 0));
     return first ? { amps: first.amps ?? 0, minVolts: first.minVolts ?? 0, volts: first.volts ?? 0 } : null;
   });

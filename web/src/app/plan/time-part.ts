@@ -1,3 +1,4 @@
+import { NgTemplateOutlet } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, effect, inject } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
@@ -50,7 +51,7 @@ const span = (seconds: number): string =>
 /** How long the batch will take on this bench, what holds it up, and what would help. */
 @Component({
   selector: 'nm-time-part',
-  imports: [Checkbox, FormsModule, InputText, ScheduleChart],
+  imports: [Checkbox, FormsModule, InputText, NgTemplateOutlet, ScheduleChart],
   providers: [Forecaster],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './time-part.html',
