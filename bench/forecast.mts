@@ -1,5 +1,3 @@
-import { randomUUID } from 'node:crypto';
-import { spawn } from 'node:child_process';
 import { join } from 'node:path';
 import {
   forecast,
@@ -13,55 +11,16 @@ import {
   type ShelvedBoard,
 } from '@nest-mark/core';
 import { seconds, type Result } from './measure.mjs';
+import { until, withServer, type Call } from './server.mjs';
 
 /** Pace of a slot of the practice bench, in MB/s both ways. */
 const slotMBps = 20;
 
 /** The estimate of the write stage against what the practice bench's readers then really take. */
-export async function forecastAgainstRounds(root: string, folder: string): Promise<Result[]> {
-  const child = spawn(
-    process.execPath,
-    ['scripts/start.mjs', '--port', '0', '--data', join(folder, 'rounds'), '--practice-network', '127.89.2'],
-    { cwd: root, stdio: ['ignore', 'pipe', 'inherit'] },
-  );
-  try {
-    const url = await new Promise<string>((resolve, reject) => {
-      child.once('exit', () => reject(new Error('the server did not start')));
-      child.stdout.on('data', (text: Buffer) => {
-        const found = /http:\S+/.exec(text.toString())?.[0];
-        if (found) resolve(found);
-      });
-    });
-    return await measure(url.replace(/\/$/, ''));
-  } finally {
-    const gone = new Promise((resolve) => child.once('exit', resolve));
-    child.kill('SIGINT');
-    await gone;
-  }
-}
+export const forecastAgainstRounds = (root: string, folder: string): Promise<Result[]> =>
+  withServer(root, join(folder, 'rounds'), '127.89.2', (_url, call) => measure(call));
 
-async function measure(url: string): Promise<Result[]> {
-  const call = async <T,>(method: string, path: string, body?: unknown, headers = {}): Promise<T> => {
-    const response = await fetch(`${url}/api${path}`, {
-      method,
-      headers: {
-        'X-Nest-Mark': '1',
-        'Idempotency-Key': randomUUID(),
-        ...(body === undefined ? {} : { 'Content-Type': 'application/json' }),
-        ...headers,
-      },
-      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
-    });
-    if (!response.ok) throw new Error(`${method} ${path}: ${await response.text()}`);
-    return (response.status === 204 ? undefined : await response.json()) as T;
-  };
-  const until = async <T,>(look: () => Promise<T | null>): Promise<T> => {
-    for (;;) {
-      const found = await look();
-      if (found !== null) return found;
-      await new Promise((resolve) => setTimeout(resolve, 20));
-    }
-  };
+async function measure(call: Call): Promise<Result[]> {
   const [image] = await until(async () => {
     const list = await call<Image[]>('GET', '/images');
     return list.every(({ state }) => state === 'ready') ? list : null;

@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import type { Result } from './measure.mjs';
 import { forecastAgainstRounds } from './forecast.mjs';
 import { growth, inBrowser } from './growth.mjs';
+import { keystrokes } from './keystroke.mjs';
 import { personaliseMany } from './plan.mjs';
 import { scanRefused } from './scan.mjs';
 import { initialBundle, secondStart } from './start.mjs';
@@ -21,6 +22,7 @@ try {
   results.push(...(await writeFour(folder)));
   results.push(await scanRefused(), await personaliseMany(root));
   results.push(...(await growth()), ...(await inBrowser(root)));
+  results.push(...(await keystrokes(root, folder)));
   results.push(initialBundle(root), await secondStart(root, folder));
 } finally {
   rmSync(folder, { recursive: true, force: true });

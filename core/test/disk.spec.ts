@@ -8,7 +8,7 @@ import {
   inspectDisk,
   MemorySource,
   Overlay,
-  readMbr,
+  readPartitions,
   touches,
   DiskError,
   type Patch,
@@ -96,18 +96,18 @@ describe('partition tables against sfdisk -J', () => {
           size: part.size * 512,
         }));
       const bytes = new Uint8Array(readFileSync(file));
-      expect(await readMbr(new MemorySource(bytes))).toEqual(expected);
+      expect(await readPartitions(new MemorySource(bytes))).toEqual(expected);
       // Cut off behind the table: what sfdisk lets pass must be refused here.
-      expect(await code(readMbr(new MemorySource(bytes.subarray(0, 8 << 20))))).toBe('cut-off');
+      expect(await code(readPartitions(new MemorySource(bytes.subarray(0, 8 << 20))))).toBe('cut-off');
     });
   });
 
-  it('tells what is no disk, a GPT disk, an overlap and a circle', async () => {
+  it('tells what is no disk, a guard without its GPT, an overlap and a circle', async () => {
     const disk = new Uint8Array(1 << 20);
-    expect(await code(readMbr(new MemorySource(disk)))).toBe('not-a-disk');
-    expect(await code(readMbr(new MemorySource(utf8('hello'))))).toBe('not-a-disk');
+    expect(await code(readPartitions(new MemorySource(disk)))).toBe('not-a-disk');
+    expect(await code(readPartitions(new MemorySource(utf8('hello'))))).toBe('not-a-disk');
     disk.set([0x55, 0xaa], 510);
-    expect(await code(readMbr(new MemorySource(disk)))).toBe('not-a-disk');
+    expect(await code(readPartitions(new MemorySource(disk)))).toBe('not-a-disk');
     const entry = (at: number, type: number, start: number, count: number, sector = 0): void => {
       const view = new DataView(disk.buffer, sector * 512 + 446 + at * 16, 16);
       view.setUint8(4, type);
@@ -115,15 +115,15 @@ describe('partition tables against sfdisk -J', () => {
       view.setUint32(12, count, true);
     };
     entry(0, 0xee, 1, 100);
-    expect(await code(readMbr(new MemorySource(disk)))).toBe('unsupported');
+    expect(await code(readPartitions(new MemorySource(disk)))).toBe('damaged');
     entry(0, 0x0c, 64, 100);
     entry(1, 0x83, 100, 100);
-    expect(await code(readMbr(new MemorySource(disk)))).toBe('damaged');
+    expect(await code(readPartitions(new MemorySource(disk)))).toBe('damaged');
     entry(1, 0x05, 200, 100);
     disk.set([0x55, 0xaa], 200 * 512 + 510);
     entry(0, 0x83, 1, 10, 200);
     entry(1, 0x05, 0, 10, 200);
-    expect(await code(readMbr(new MemorySource(disk)))).toBe('damaged');
+    expect(await code(readPartitions(new MemorySource(disk)))).toBe('damaged');
   });
 });
 

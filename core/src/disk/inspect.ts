@@ -1,7 +1,7 @@
 import { SliceSource, type ByteSource } from './byte-source';
 import { DiskError } from './disk-error';
 import { FatVolume } from './fat/volume';
-import { readMbr, type Partition } from './mbr';
+import { readPartitions, type Partition } from './mbr';
 
 /** What a partition holds, by its signature and not by its type octet. */
 export type FileSystem = 'fat12' | 'fat16' | 'fat32' | 'ext' | 'swap' | 'unknown';
@@ -31,9 +31,9 @@ async function identify(source: ByteSource): Promise<{ fileSystem: FileSystem; l
   return { fileSystem: 'unknown', label: '' };
 }
 
-/** Partitions of a disk with what they hold. @throws DiskError as `readMbr` */
+/** Partitions of a disk with what they hold. @throws DiskError as `readPartitions` */
 export async function inspectDisk(disk: ByteSource): Promise<InspectedPartition[]> {
-  const partitions = await readMbr(disk);
+  const partitions = await readPartitions(disk);
   const inspected: InspectedPartition[] = [];
   for (const partition of partitions) {
     const found = await identify(new SliceSource(disk, partition.offset, partition.size));

@@ -1,5 +1,6 @@
 import type { ByteSource } from './byte-source';
 import { DiskError } from './disk-error';
+import { readGpt } from './gpt';
 
 /** A partition with its place in octets. */
 export interface Partition {
@@ -37,14 +38,18 @@ function entriesOf(record: Uint8Array): Entry[] {
   });
 }
 
+const noPartition = (): DiskError =>
+  new DiskError('not-a-disk', 'This is not a disk image: its partition table holds no partition.');
+
 const signed = (record: Uint8Array): boolean => record[510] === 0x55 && record[511] === 0xaa;
 
 /**
- * Reads the master boot record with its logical partitions (layout: UEFI specification 2.10 section 5.2.1).
+ * Reads the partition table: the master boot record with its logical partitions (layout: UEFI specification 2.10
+ * section 5.2.1), or the GPT that it guards.
  * @throws DiskError when it is not a partitioned disk, when a partition reaches beyond the end, when two overlap,
  *   or when the chain of logical partitions runs in a circle
  */
-export async function readMbr(disk: ByteSource): Promise<Partition[]> {
+export async function readPartitions(disk: ByteSource): Promise<Partition[]> {
   if (disk.size < 2 * sector) throw new DiskError('not-a-disk', 'This is too short to be a disk image.');
   const record = await disk.read(0, sector);
   if (!signed(record))
@@ -53,8 +58,13 @@ export async function readMbr(disk: ByteSource): Promise<Partition[]> {
       'This is not a disk image: the partition table’s signature is missing. Choose the image file itself.',
     );
   const entries = entriesOf(record);
-  if (entries.some((entry) => entry.type === protectiveType))
-    throw new DiskError('unsupported', 'This image has a GPT partition table, which is not supported yet.');
+  // A hybrid table repeats some partitions beside the guard; the GPT behind it has them all.
+  if (entries.some((entry) => entry.type === protectiveType)) {
+    const found = await readGpt(disk);
+    if (found.length === 0) throw noPartition();
+    checkOverlaps(found);
+    return found;
+  }
   const partitions: Partition[] = [];
   const add = (number: number, entry: Entry, base: number): void => {
     const offset = (base + entry.start) * sector;
@@ -72,8 +82,7 @@ export async function readMbr(disk: ByteSource): Promise<Partition[]> {
     if (extendedTypes.has(entry.type)) await readLogical(disk, entry.start, add);
     else add(index + 1, entry, 0);
   }
-  if (partitions.length === 0)
-    throw new DiskError('not-a-disk', 'This is not a disk image: its partition table holds no partition.');
+  if (partitions.length === 0) throw noPartition();
   checkOverlaps(partitions);
   return partitions;
 }
