@@ -100,7 +100,7 @@ export async function growth(): Promise<Result[]> {
       .map((size, at) => {
         const grown = (figures[at + 1] ?? 0) / (figures[at] ?? 1);
         const allowed = nLogN(size) / nLogN(sizes[at] ?? 1);
-        return `${(grown / allowed).toFixed(2)}`;
+        return (grown / allowed).toFixed(2);
       })
       .join(' and ');
   const told = (figures: readonly number[]): string =>

@@ -43,6 +43,7 @@ export * from './handover/file-name';
 export * from './handover/kit-csv';
 export * from './handover/plan-file';
 export * from './handover/ssh-files';
+export * from './images/published-digest';
 export * from './locate/match';
 export * from './locate/subnet';
 export * from './units';

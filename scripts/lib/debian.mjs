@@ -22,6 +22,7 @@ const forTest = [
   ['chromium', 'chromium'],
   ['openssh-client', 'ssh'],
   ['wpasupplicant', 'wpa_passphrase'],
+  ['zip', 'zip'],
   ['cloud-init', 'cloud-init'],
   ['netplan.io', 'netplan'],
   ['python3-yaml', '/usr/lib/python3/dist-packages/yaml'],

@@ -22,7 +22,8 @@ describe('the shelf', () => {
   let good: Image;
 
   it('shows what it found: digest as sha256sum prints it, partitions, method, sizes', async () => {
-    good = await server.shelve(baseImage, sha256(baseImage), 'Practice OS 1');
+    const list = `${'0'.repeat(64)}  other.img\n${sha256(baseImage)}  practice-os.img.xz\n`;
+    good = await server.shelve(baseImage, list, 'Practice OS 1');
     const digest = execFileSync('sha256sum', [baseImage], { encoding: 'utf8' }).split(' ')[0];
     expect(good).toMatchObject({
       state: 'ready',
@@ -78,7 +79,12 @@ describe('the shelf', () => {
   it.each([
     ['a path that is not there', { path: '/nowhere/at/all.img', title: '', sha256: '' }, 'image-unreadable'],
     ['a folder', { path: '/', title: '', sha256: '' }, 'image-unreadable'],
-    ['a digest that is none', { path: baseImage, title: '', sha256: 'abc' }, 'invalid'],
+    ['a digest that is none', { path: baseImage, title: '', sha256: 'abc' }, 'digest-form'],
+    [
+      'a published list that does not name it',
+      { path: baseImage, title: '', sha256: `${'a'.repeat(64)}  other.img` },
+      'digest-other-file',
+    ],
   ])('answers %s at once', async (_name, body, code) => {
     expect(await server.refused('POST', '/images', body)).toMatchObject({ status: 422, code });
   });

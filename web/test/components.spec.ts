@@ -2,7 +2,7 @@ import type { ComponentFixture } from '@angular/core/testing';
 import { TestBed } from '@angular/core/testing';
 import type { Type } from '@angular/core';
 import { providePrimeNG } from 'primeng/config';
-import type { ProposedCard, Round } from '@nest-mark/core';
+import { emptyNetwork, type ProposedCard, type Round } from '@nest-mark/core';
 import { ArmDialog } from '../src/app/cards/arm-dialog';
 import { CardsActions, cardsFeature } from '../src/app/cards/cards.reducer';
 import { SlotPanel } from '../src/app/cards/slot-panel';
@@ -12,6 +12,7 @@ import { ChosenDevices } from '../src/app/plan/chosen-devices';
 import { Rail } from '../src/app/shell/rail';
 import { BatchActions } from '../src/app/state/batch.actions';
 import { batchFeature } from '../src/app/state/batch.reducer';
+import { NetworksActions } from '../src/app/state/networks.reducer';
 import { ProgressActions } from '../src/app/state/progress.reducer';
 import { SelectionActions, selectionFeature } from '../src/app/state/selection';
 import { Tray } from '../src/app/tray/tray';
@@ -257,6 +258,29 @@ describe('the selected devices', () => {
     await type(fixture, root, '#own-userName', 'warden');
     expect(overrides()).toEqual([{ userName: 'warden' }, { userName: 'warden' }, {}, {}]);
     await type(fixture, root, '#own-userName', '');
+    expect(overrides()).toEqual([{}, {}, {}, {}]);
+    const shelf = ['a', 'b'].map((name) => ({
+      ...emptyNetwork(name),
+      id: `${name.repeat(8)}-1111-4111-8111-111111111111`,
+      version: 1,
+      secret: { state: 'missing' as const, faults: [] },
+    }));
+    act(NetworksActions.listCame({ list: shelf }));
+    const join = (fixture.componentInstance as unknown as { join(id: string): void }).join.bind(
+      fixture.componentInstance,
+    );
+    for (const { id } of shelf) join(id);
+    await fixture.whenStable();
+    expect(overrides()[1]).toEqual({
+      networks: [
+        { networkId: shelf[0]!.id, priority: 10 },
+        { networkId: shelf[1]!.id, priority: 0 },
+      ],
+    });
+    for (const name of ['a', 'b']) {
+      find(root, `[aria-label="Leave out ${name}"]`).click();
+      await fixture.whenStable();
+    }
     expect(overrides()).toEqual([{}, {}, {}, {}]);
     await type(fixture, root, '#rename-pattern', 'reed');
     find(root, 'form').dispatchEvent(new Event('submit'));

@@ -1,5 +1,5 @@
 import { TestBed } from '@angular/core/testing';
-import { Actions } from '@ngrx/effects';
+import type { Actions } from '@ngrx/effects';
 import { of, Subject, type Observable } from 'rxjs';
 import { emptyNetwork, type SaveNetwork, type ShelvedNetwork } from '@nest-mark/core';
 import { Api } from '../src/app/api/api';

@@ -1,4 +1,3 @@
-import type { Store } from '@ngrx/store';
 import { emptyNetwork, shippedBoards, type Finding } from '@nest-mark/core';
 import { selectDeviceViews, selectFindings } from '../src/app/state/selectors';
 import { selectMissing } from '../src/app/boot/found';
@@ -29,7 +28,7 @@ describe('findings in the browser', () => {
     ...batch,
     plan: { ...batch.plan, networks: [{ networkId: network.id, priority: 1 }] },
   };
-  const rules = (store: Store): string[] =>
+  const rules = (store: ReturnType<typeof bench>['store']): string[] =>
     store
       .selectSignal(selectFindings)()
       .map(({ rule }) => rule);

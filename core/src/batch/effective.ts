@@ -91,7 +91,7 @@ export function withOverrides(plan: Plan, ids: ReadonlySet<string>, change: Over
     devices: plan.devices.map((device) => {
       if (!ids.has(device.id)) return device;
       const all = { ...device.overrides, ...change };
-      const kept = Object.entries(all).filter(([, value]) => value !== undefined);
+      const kept = differing(all).map((name) => [name, all[name]] as const);
       return { ...device, overrides: Object.fromEntries(kept) };
     }),
   };

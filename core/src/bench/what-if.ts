@@ -11,7 +11,7 @@ export interface WhatIf {
 interface Change {
   id: string;
   title: string;
-  apply(input: ForecastInput): ForecastInput | null;
+  apply: (input: ForecastInput) => ForecastInput | null;
 }
 
 const withBench = (input: ForecastInput, bench: Partial<ForecastInput['plan']['bench']>): ForecastInput => ({

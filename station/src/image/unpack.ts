@@ -3,21 +3,15 @@ import { createReadStream } from 'node:fs';
 import { open } from 'node:fs/promises';
 import type { Readable } from 'node:stream';
 import { createGunzip } from 'node:zlib';
+import { ImageError } from './image-error';
+import { unpackZip } from './zip';
 
-export type Packing = 'raw' | 'xz' | 'gzip' | 'zstd';
+export { ImageError };
 
-/** Why an image file cannot be read; the message tells what to do. */
-export class ImageError extends Error {
-  constructor(
-    readonly code: 'missing' | 'damaged' | 'packing' | 'digest' | 'tool',
-    message: string,
-  ) {
-    super(message);
-  }
-}
+export type Packing = 'raw' | 'xz' | 'gzip' | 'zstd' | 'zip';
 
-/** First octets of packed files: xz file format 1.2.0, RFC 1952, RFC 8878; zip for a helpful refusal. */
-const magics: [Packing | 'zip', number[]][] = [
+/** First octets of packed files: xz file format 1.2.0, RFC 1952, RFC 8878, the ZIP format's local file header. */
+const magics: [Packing, number[]][] = [
   ['xz', [0xfd, 0x37, 0x7a, 0x58, 0x5a, 0x00]],
   ['gzip', [0x1f, 0x8b]],
   ['zstd', [0x28, 0xb5, 0x2f, 0xfd]],
@@ -35,13 +29,7 @@ export async function packingOf(path: string): Promise<Packing> {
     const head = Buffer.alloc(8);
     const { bytesRead } = await file.read(head, 0, 8, 0);
     if (bytesRead === 0) throw new ImageError('damaged', 'The file is empty. Get the image again.');
-    const packing = magics.find(([, magic]) => magic.every((value, at) => head[at] === value))?.[0] ?? 'raw';
-    if (packing === 'zip')
-      throw new ImageError(
-        'packing',
-        'Zip archives are not read yet. Unpack it and choose the image inside.',
-      );
-    return packing;
+    return magics.find(([, magic]) => magic.every((value, at) => head[at] === value))?.[0] ?? 'raw';
   } finally {
     await file.close();
   }
@@ -104,5 +92,6 @@ export function unpack(path: string, packing: Packing, signal?: AbortSignal): As
   if (packing === 'xz') return decodeBy('xz', ['-dc', '-T2', '--', path], signal);
   if (packing === 'zstd') return decodeBy('zstd', ['-dcq', '--', path], signal);
   if (packing === 'gzip') return decodeGzip(path);
+  if (packing === 'zip') return unpackZip(path);
   return createReadStream(path, { highWaterMark: chunk }) as AsyncIterable<Buffer>;
 }

@@ -127,7 +127,7 @@ const passphraseForm: Rule = {
         fault === 'missing'
           ? 'Type the passphrase of the network.'
           : 'Type it again as it stands in the access point’s settings.';
-      return [at(network, 'stops', 'secret', faultTexts[fault as keyof typeof faultTexts], fix)];
+      return [at(network, 'stops', 'secret', faultTexts[fault], fix)];
     }),
 };
 

@@ -41,7 +41,7 @@ export async function up(knex: Knex): Promise<void> {
   for (const { id, plan } of batches) {
     const { wifi, ...rest } = plan;
     if (!wifi) continue;
-    const kept = await knex('secret').where({ owner_id: id, kind: 'wifiPassphrase' }).first();
+    const secrets: unknown[] = await knex('secret').where({ owner_id: id, kind: 'wifiPassphrase' });
     // The network takes the batch's id: its sealed key is bound to that and stays readable.
     await knex('network').insert({
       id,
@@ -61,7 +61,7 @@ export async function up(knex: Knex): Promise<void> {
         isolation: false,
         heard: true,
       }),
-      secret_faults: kept ? '[]' : null,
+      secret_faults: secrets.length > 0 ? '[]' : null,
     });
     await knex('batch')
       .where({ id })

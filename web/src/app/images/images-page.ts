@@ -5,6 +5,7 @@ import { bothSizes, decimalSize, type Image, type ImageAbout } from '@nest-mark/
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
+import { Textarea } from 'primeng/textarea';
 import { ImagesActions, imagesFeature } from '../state/images.reducer';
 
 const methodNames: Record<Image['method'], string> = {
@@ -15,7 +16,7 @@ const methodNames: Record<Image['method'], string> = {
 /** The shelf: images that were read from end to end and can be written. */
 @Component({
   selector: 'nm-images-page',
-  imports: [Button, FormsModule, InputText, Select],
+  imports: [Button, FormsModule, InputText, Select, Textarea],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './images-page.html',
   styleUrl: './images-page.css',

@@ -9,6 +9,7 @@ import {
   settingsOf,
   timeZones,
   withOverrides,
+  type Join,
   type Overrides,
   type SettingName,
 } from '@nest-mark/core';
@@ -69,11 +70,6 @@ export class ChosenDevices {
       'Image',
       this.images().map(({ id, title }) => ({ id, label: title })),
     ),
-    this.choice(
-      'networks',
-      'Network',
-      this.networks().map((network) => ({ id: network.id, label: networkTitle(network) })),
-    ),
     this.choice('country', 'Country', countryOptions),
     this.choice('timeZone', 'Time zone', zoneOptions),
     this.choice('passwordLogin', 'Login by password', [
@@ -91,13 +87,49 @@ export class ChosenDevices {
     return values.size === 1 ? (only ?? '') : null;
   }
 
+  /** Networks that the chosen devices join in place of the batch's, highest first; null when they are not alike. */
+  protected readonly ownNetworks = computed(() => {
+    const lists = new Set(this.chosen().map(({ overrides }) => JSON.stringify(overrides.networks ?? null)));
+    if (lists.size > 1) return null;
+    const own = this.chosen()[0]?.overrides.networks ?? [];
+    return [...own]
+      .sort((a, b) => b.priority - a.priority)
+      .map((join) => {
+        const network = this.networks().find(({ id }) => id === join.networkId);
+        return { ...join, title: network ? networkTitle(network) : 'taken off the shelf' };
+      });
+  });
+  protected readonly otherNetworks = computed(() => {
+    const used = new Set(this.ownNetworks()?.map(({ networkId }) => networkId));
+    return this.networks()
+      .filter(({ id }) => !used.has(id))
+      .map((network) => ({ id: network.id, label: networkTitle(network) }));
+  });
+
+  protected join(networkId: string | null): void {
+    if (networkId === null) return;
+    const own = this.ownNetworks() ?? [];
+    const lowest = Math.min(20, ...own.map(({ priority }) => priority));
+    this.setNetworks([...own, { networkId, priority: lowest - 10 }]);
+  }
+
+  protected leave(networkId: string): void {
+    this.setNetworks((this.ownNetworks() ?? []).filter((join) => join.networkId !== networkId));
+  }
+
+  /** Without one of their own they join those of the batch again. */
+  private setNetworks(joins: readonly Join[]): void {
+    const networks = joins.map(({ networkId, priority }) => ({ networkId, priority }));
+    this.override({ networks: networks.length > 0 ? networks : undefined }, '');
+  }
+
   private choice(name: SettingName, title: string, options: Choice['options']): Choice {
     const values = new Set(
       this.chosen().map(({ overrides }) => {
         const own = overrides[name];
         if (own === undefined) return '';
         if (typeof own === 'boolean') return own ? 'yes' : 'no';
-        return Array.isArray(own) ? (own[0]?.networkId ?? '') : (own ?? '');
+        return typeof own === 'string' ? own : '';
       }),
     );
     const [only] = values;
@@ -105,14 +137,7 @@ export class ChosenDevices {
   }
 
   protected choose(name: SettingName, id: string): void {
-    const value =
-      id === ''
-        ? undefined
-        : name === 'passwordLogin'
-          ? id === 'yes'
-          : name === 'networks'
-            ? [{ networkId: id, priority: 10 }]
-            : id;
+    const value = id === '' ? undefined : name === 'passwordLogin' ? id === 'yes' : id;
     this.override({ [name]: value }, '');
   }
 

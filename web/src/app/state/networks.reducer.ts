@@ -92,9 +92,13 @@ export const networksFeature = createFeature({
   reducer: createReducer<NetworksState>(
     { list: null, edits: {} },
     on(NetworksActions.listCame, (state, { list }): NetworksState => ({ ...state, list })),
-    on(NetworksActions.edited, (state, { id, change }) => edited(state, id, change, undefined)),
-    on(NetworksActions.secretTyped, (state, { id, value }) => edited(state, id, {}, value)),
-    on(NetworksActions.saveBegun, (state, { id }) => marked(state, id, { save: 'saving', problem: null })),
+    on(NetworksActions.edited, (state, { id, change }): NetworksState =>
+      edited(state, id, change, undefined),
+    ),
+    on(NetworksActions.secretTyped, (state, { id, value }): NetworksState => edited(state, id, {}, value)),
+    on(NetworksActions.saveBegun, (state, { id }): NetworksState =>
+      marked(state, id, { save: 'saving', problem: null }),
+    ),
     on(NetworksActions.saved, (state, { network, sent }): NetworksState => {
       const edit = state.edits[network.id];
       // What was typed while the answer was on its way stays.
@@ -111,14 +115,16 @@ export const networksFeature = createFeature({
           };
       return { list: put(state.list, network), edits: kept };
     }),
-    on(NetworksActions.saveFailed, (state, { id, problem }) =>
+    on(NetworksActions.saveFailed, (state, { id, problem }): NetworksState =>
       marked(state, id, { save: problem.code === 'network-changed' ? 'conflict' : 'failed', problem }),
     ),
     on(NetworksActions.theirsTaken, (state, { id }): NetworksState => ({
       ...state,
       edits: without(state.edits, id),
     })),
-    on(NetworksActions.mineKept, (state, { id }) => marked(state, id, { save: 'changed', problem: null })),
+    on(NetworksActions.mineKept, (state, { id }): NetworksState =>
+      marked(state, id, { save: 'changed', problem: null }),
+    ),
     on(NetworksActions.added, (state, { network }): NetworksState => ({
       ...state,
       list: put(state.list, network),
