@@ -9,6 +9,7 @@ import { Clock } from '../state/clock';
 import { SelectionActions, selectionFeature } from '../state/selection';
 import { selectDeviceViews, selectFindings } from '../state/selectors';
 import { Ring } from '../tray/ring';
+import { StableRings } from '../tray/stable-rings';
 import { AddDevices } from './add-devices';
 import { ChosenDevices } from './chosen-devices';
 import { PlanEditor } from './plan-editor';
@@ -37,6 +38,7 @@ export class DevicesPanel {
   );
   protected readonly chosen = computed(() => new Set(this.selected()));
 
+  private readonly rings = new StableRings();
   protected readonly rows = computed(() => {
     const now = this.clock.now();
     const wrong = new Map<string, string[]>();
@@ -45,7 +47,7 @@ export class DevicesPanel {
         wrong.set(finding.deviceId, [...(wrong.get(finding.deviceId) ?? []), finding.message]);
     return this.views().map(({ device, facts }) => ({
       ...device,
-      ring: deviceStanding(facts, now).ring,
+      ring: this.rings.of(device.id, deviceStanding(facts, now).ring),
       wrong: wrong.get(device.id)?.join(' ') ?? '',
       differs: differing(device.overrides).map(settingTitle).join(', '),
     }));

@@ -6,6 +6,7 @@ import { Clock } from '../state/clock';
 import { SelectionActions, selectionFeature } from '../state/selection';
 import { selectDeviceViews, type DeviceView } from '../state/selectors';
 import { Ring } from './ring';
+import { StableRings } from './stable-rings';
 import { moved, within, type Place } from './tray-keys';
 import { standingWords, type StandingWords } from './words';
 
@@ -55,6 +56,7 @@ export class Tray {
 
   protected readonly focusNest = computed(() => nestName(this.focus().row, this.focus().column));
 
+  private readonly rings = new StableRings();
   protected readonly lines = computed((): Cell[][] => {
     const now = this.clock.now();
     const chosen = new Set(this.selected());
@@ -69,7 +71,7 @@ export class Tray {
         const words = standingWords(standing, now);
         const { hostName, mark, id } = view.device;
         const label = `${nest}, ${hostName || 'no name'}, mark ${[...mark].join(' ')}, ${words.word}`;
-        return { nest, view, ring: standing.ring, words, label, selected: chosen.has(id) };
+        return { nest, view, ring: this.rings.of(id, standing.ring), words, label, selected: chosen.has(id) };
       }),
     );
   });
