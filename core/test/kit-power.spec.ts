@@ -128,6 +128,20 @@ describe('boards at their supplies', () => {
     expect(tight.supplies[0]?.standing).toBe('tight');
   });
 
+  it('a socket that is used beyond its margin is called tight, one within it is not', () => {
+    const fed = feedBoards(
+      plan(2, ({ power, devices }) => {
+        power.supplies = [supply({ totalAmps: 30, ports: [3, 3] })];
+        power.peripherals = [{ title: 'drive', milliamp: 1200, role: 'pump' }];
+        devices[0]!.role = 'pump';
+      }),
+      shippedBoards,
+    );
+    // 2.8 A of 3 A leave less than a fifth, 1.6 A of 3 A leave more.
+    expect(fed.supplies[0]?.sockets.map(({ feed }) => feed?.standing)).toEqual(['tight', 'fits']);
+    expect(fed.supplies[0]?.standing).toBe('fits');
+  });
+
   it('who finds no socket is named', () => {
     const { unfed } = feedBoards(
       plan(8, ({ power }) => (power.supplies = [supply({ totalAmps: 30 })])),

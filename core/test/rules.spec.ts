@@ -394,6 +394,18 @@ const cases: [rule: string, what: string, fires: Change, quiet: Change][] = [
     ),
   ],
   [
+    'supply-rating note',
+    'a supply that is used up to its whole rating together',
+    plan(
+      ({ power }) =>
+        (power.supplies = [{ id: 's', title: 'Three', count: 1, ports: [3, 3, 3], totalAmps: 5 }]),
+    ),
+    plan(
+      ({ power }) =>
+        (power.supplies = [{ id: 's', title: 'Three', count: 1, ports: [3, 3, 3], totalAmps: 6 }]),
+    ),
+  ],
+  [
     'supply-rating warns',
     'no socket left',
     plan(

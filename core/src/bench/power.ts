@@ -60,11 +60,6 @@ const standingOf = (amps: number | null, rating: number | null, share: number): 
   return amps <= rating + tiny ? 'tight' : 'over';
 };
 
-interface Bin {
-  view: FedSupply;
-  left: number;
-}
-
 /**
  * Plugs the boards in, in the order of the plan: each into the first socket that feeds it with the margin kept, else
  * into the first that feeds it at all. A board whose current is unknown is counted with what its supply should give.
@@ -83,36 +78,38 @@ export function feedBoards(plan: Plan, boards: readonly BoardProfile[]): PowerVi
       minVolts: board?.minVolts ?? null,
     };
   });
-  const bins = plan.power.supplies.flatMap(({ title, count, ports, totalAmps }) =>
-    Array.from({ length: count }, (_, index): Bin => ({
-      left: totalAmps,
-      view: {
-        title: count > 1 ? `${title} ${String(index + 1)}` : title,
-        totalAmps,
-        load: 0,
-        standing: 'fits',
-        sockets: ports.map((rating) => ({ rating, feed: null })),
-      },
+  if (plan.power.supplies.length === 0) return { supplies: [], single: feeds, unfed: [] };
+  const supplies = plan.power.supplies.flatMap(({ title, count, ports, totalAmps }) =>
+    Array.from({ length: count }, (_, index): FedSupply => ({
+      title: count > 1 ? `${title} ${String(index + 1)}` : title,
+      totalAmps,
+      load: 0,
+      standing: 'fits',
+      sockets: ports.map((rating) => ({ rating, feed: null })),
     })),
   );
-  if (plan.power.supplies.length === 0) return { supplies: [], single: feeds, unfed: [] };
-  const unfed = feeds.filter((feed) => !plugIn(feed, bins, share) && !plugIn(feed, bins, 1));
-  for (const { view } of bins) view.standing = standingOf(view.load, view.totalAmps, share);
-  return { supplies: bins.map(({ view }) => view), single: [], unfed };
+  const unfed = feeds.filter(
+    (feed) => !plugIn(feed, supplies, share, share) && !plugIn(feed, supplies, 1, share),
+  );
+  for (const supply of supplies) supply.standing = standingOf(supply.load, supply.totalAmps, share);
+  return { supplies, single: [], unfed };
 }
 
-function plugIn(feed: Feed, bins: readonly Bin[], share: number): boolean {
+/**
+ * Plugs one board into the first socket that can take it.
+ * @param limit share of the ratings that may be used now
+ * @param share share that leaves the margin, by which the feeding is then judged
+ */
+function plugIn(feed: Feed, supplies: readonly FedSupply[], limit: number, share: number): boolean {
   const amps = feed.amps ?? feed.rating ?? 0;
-  for (const bin of bins) {
-    if (bin.view.load + amps > bin.view.totalAmps * share + tiny) continue;
-    const socket = bin.view.sockets.find(
-      (candidate) => !candidate.feed && amps <= candidate.rating * share + tiny,
+  for (const supply of supplies) {
+    if (supply.load + amps > supply.totalAmps * limit + tiny) continue;
+    const socket = supply.sockets.find(
+      (candidate) => !candidate.feed && amps <= candidate.rating * limit + tiny,
     );
     if (!socket) continue;
-    bin.view.load += amps;
-    const standing =
-      feed.amps === null ? 'unknown' : share < 1 ? 'fits' : standingOf(amps, socket.rating, 1 - tiny);
-    socket.feed = { ...feed, rating: socket.rating, standing: standing === 'over' ? 'tight' : standing };
+    supply.load += amps;
+    socket.feed = { ...feed, rating: socket.rating, standing: standingOf(feed.amps, socket.rating, share) };
     return true;
   }
   return false;

@@ -42,6 +42,14 @@ const supplyRating: Rule = {
           fix: 'It works on the bench; for years in the field take a stronger supply.',
         }),
       ),
+      ...fed.supplies
+        .filter(({ standing }) => standing === 'tight')
+        .map(({ title, load, totalAmps }): Hit => ({
+          severity: 'note',
+          place: 'power.supplies',
+          message: `${title || 'A supply'}: ${amps(load)} of ${amps(totalAmps)} together leave less than the margin of ${String(view.plan.power.marginPercent)} %.`,
+          fix: 'Spread the boards over another supply if it shall run for long.',
+        })),
       ...together(fed.unfed, (names) => ({
         severity: 'warns',
         place: 'power.supplies',
