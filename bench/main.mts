@@ -8,7 +8,7 @@ import { keystrokes } from './keystroke.mjs';
 import { personaliseMany } from './plan.mjs';
 import { scanRefused } from './scan.mjs';
 import { initialBundle, secondStart } from './start.mjs';
-import { writeFour } from './write-four.mjs';
+import { writeLarge, writeMany } from './write.mjs';
 
 const root = join(import.meta.dirname, '..');
 // Beside the data, not in /tmp: that may be memory, and a card is not.
@@ -19,7 +19,7 @@ const results: Result[] = [];
 try {
   // First, while the disk is quiet: the next one leaves it busy for a while.
   results.push(...(await forecastAgainstRounds(root, folder)));
-  results.push(...(await writeFour(folder)));
+  results.push(...(await writeMany(root, folder)), ...(await writeLarge(root, folder)));
   results.push(await scanRefused(), await personaliseMany(root));
   results.push(...(await growth()), ...(await inBrowser(root)));
   results.push(...(await keystrokes(root, folder)));

@@ -1,6 +1,6 @@
 import { readFileSync, renameSync, writeFileSync } from 'node:fs';
 import * as z from 'zod';
-import { AirSchema, CardFaultsSchema } from '@nest-mark/core/api';
+import { AirSchema, CardFaultsSchema, noCardFaults } from '@nest-mark/core/api';
 
 export const StandInCardSchema = z.object({
   id: z.string(),
@@ -34,7 +34,6 @@ export const LabStateSchema = z.object({
 });
 export type LabState = z.infer<typeof LabStateSchema>;
 
-const noFaults = { wrongByteAt: null, diesAtByte: null };
 const GB = 1e9;
 
 /** A reader with four slots and a drawer of cards; the sizes are decimal, as sellers count. */
@@ -47,7 +46,7 @@ export function freshLab(network: string): LabState {
     serial: `p${(0x51a7 + index * 0x0101).toString(16)}`,
     removable: true,
     readOnly: false,
-    faults: noFaults,
+    faults: noCardFaults,
   }));
   const odd = (id: string, title: string, change: Partial<StandInCard>): StandInCard => ({
     id,
@@ -57,7 +56,7 @@ export function freshLab(network: string): LabState {
     serial: id,
     removable: true,
     readOnly: false,
-    faults: noFaults,
+    faults: noCardFaults,
     ...change,
   });
   return {
@@ -65,7 +64,12 @@ export function freshLab(network: string): LabState {
       ...cards,
       odd('card-small', 'Small old card', { size: 64e6 }),
       odd('card-locked', 'Card with its lock set', { readOnly: true }),
-      odd('card-bad', 'Card with a bad spot', { faults: { wrongByteAt: 50_000_003, diesAtByte: null } }),
+      odd('card-bad', 'Card with a bad spot', { faults: { ...noCardFaults, wrongByteAt: 50_000_003 } }),
+      odd('card-false', 'Card that holds less than it says', {
+        size: 64 * GB,
+        faults: { ...noCardFaults, lies: { realSize: 8 << 30, beyond: 'wraps' } },
+      }),
+      odd('card-slow', 'Slow card', { faults: { ...noCardFaults, rate: 8e6 } }),
       odd('backup-disk', 'Backup disk', { model: 'Practice disk in a USB box', size: 2000 * GB }),
     ],
     slots: { 'slot-1': null, 'slot-2': null, 'slot-3': null, 'slot-4': null },

@@ -2,13 +2,15 @@ import { createHash, randomBytes } from 'node:crypto';
 import { mkdtempSync, openSync, readSync, rmSync, closeSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { applyPatches, type Patch } from '@nest-mark/core';
+import { applyPatches, noCardFaults, type Patch } from '@nest-mark/core';
 import {
   BLOCK_SIZE,
   blockDigest,
   CardError,
+  PauseSwitch,
   writeGang,
   type BaseImage,
+  type BlockReader,
   type CardOutcome,
   type GangCard,
   type GangOptions,
@@ -18,6 +20,14 @@ import { Lab } from '../src/index';
 /** Not a whole number of blocks, nor of pages. */
 const SIZE = 4 * BLOCK_SIZE + 1536;
 const image = randomBytes(SIZE);
+const readerOf = (bytes: Buffer): BlockReader => ({
+  read: (into, offset) => {
+    if (offset + into.length > bytes.length) return Promise.reject(new Error('ends early'));
+    into.set(bytes.subarray(offset, offset + into.length));
+    return Promise.resolve();
+  },
+  close: () => Promise.resolve(),
+});
 let base: BaseImage;
 let folder = '';
 let lab: Lab;
@@ -29,12 +39,9 @@ beforeAll(async () => {
   );
   base = {
     size: SIZE,
+    blockSize: BLOCK_SIZE,
     blockDigests,
-    async *open() {
-      // Odd pieces, as decoders give them.
-      for (let at = 0; at < SIZE; at += 1_000_003)
-        yield await Promise.resolve(image.subarray(at, at + 1_000_003));
-    },
+    open: () => Promise.resolve(readerOf(image)),
   };
 });
 
@@ -115,7 +122,7 @@ describe('the gang writer on stand-in cards', () => {
 
   it('finds a card that stores another byte, names its offset, and empties nothing but that card', async () => {
     const at = 3 * BLOCK_SIZE + 777;
-    await lab.act({ do: 'cardFaults', cardId: 'card-02', faults: { wrongByteAt: at, diesAtByte: null } });
+    await lab.act({ do: 'cardFaults', cardId: 'card-02', faults: { ...noCardFaults, wrongByteAt: at } });
     const outcomes = await write();
     expect(states(outcomes)).toEqual(['verified', 'mismatch', 'verified', 'verified']);
     const bad = outcomes.get('slot-2');
@@ -125,18 +132,51 @@ describe('the gang writer on stand-in cards', () => {
   });
 
   it('finds a wrong byte in the first block too, and takes the block back', async () => {
-    await lab.act({ do: 'cardFaults', cardId: 'card-03', faults: { wrongByteAt: 600, diesAtByte: null } });
+    await lab.act({ do: 'cardFaults', cardId: 'card-03', faults: { ...noCardFaults, wrongByteAt: 600 } });
     const outcomes = await write();
     expect(states(outcomes)).toEqual(['verified', 'verified', 'mismatch', 'verified']);
     // The bad spot itself cannot be emptied; the boot signature and the rest are.
     expect(onCard(3, 512).every((value) => value === 0)).toBe(true);
   });
 
+  it('finds a card that lacks only the last octets of the image, whose beginning lies over its end', async () => {
+    const lies = { realSize: 4 * BLOCK_SIZE, beyond: 'wraps' as const };
+    await lab.act({ do: 'cardFaults', cardId: 'card-01', faults: { ...noCardFaults, lies } });
+    const outcomes = await write();
+    expect(states(outcomes)).toEqual(['mismatch', 'verified', 'verified', 'verified']);
+    expect(looksBootable(1)).toBe(false);
+  });
+
+  it('does not wait for a slow card, nor for one that answers late', async () => {
+    await lab.act({ do: 'pace', bootSeconds: 0, slotRate: 80e6 });
+    const slow = { ...noCardFaults, rate: 8e6 };
+    const late = { ...noCardFaults, late: { at: 2 * BLOCK_SIZE, seconds: 2 } };
+    await lab.act({ do: 'cardFaults', cardId: 'card-02', faults: slow });
+    await lab.act({ do: 'cardFaults', cardId: 'card-03', faults: late });
+    const order: string[] = [];
+    const outcomes = await write({ keepBlocks: 4, onOutcome: (id) => order.push(id) });
+    expect(new Set(states(outcomes))).toEqual(new Set(['verified']));
+    expect(order.slice(0, 2).sort()).toEqual(['slot-1', 'slot-4']);
+    expect(order.slice(2)).toEqual(['slot-3', 'slot-2']);
+  });
+
+  it('can be held between two blocks and let go again', async () => {
+    const pause = new PauseSwitch();
+    pause.pause();
+    let done = 0;
+    const outcomes = await write({ pause, onProgress: () => done++ }, async () => {
+      await new Promise((resolve) => setTimeout(resolve, 200));
+      expect(done).toBe(0);
+      pause.resume();
+    });
+    expect(new Set(states(outcomes))).toEqual(new Set(['verified']));
+  });
+
   it('lets a dying and a pulled card go without harm to the others', async () => {
     await lab.act({
       do: 'cardFaults',
       cardId: 'card-01',
-      faults: { wrongByteAt: null, diesAtByte: 2 * BLOCK_SIZE },
+      faults: { ...noCardFaults, diesAtByte: 2 * BLOCK_SIZE },
     });
     await lab.act({ do: 'pace', bootSeconds: 0, slotRate: 60e6 });
     const outcomes = await write({}, async () => {
@@ -196,17 +236,8 @@ describe('the gang writer on stand-in cards', () => {
       expect([1, 2, 3, 4].map(looksBootable)).toEqual([false, false, false, false]);
     };
     await spoil({ blockDigests: whole.blockDigests.map((value, at) => (at === 3 ? 'f'.repeat(32) : value)) });
-    await spoil({
-      async *open() {
-        yield await Promise.resolve(image.subarray(0, 3 * BLOCK_SIZE));
-      },
-    });
-    await spoil({
-      // eslint-disable-next-line require-yield
-      async *open() {
-        throw new Error(await Promise.resolve('the shelf’s disk is gone'));
-      },
-    });
+    await spoil({ open: () => Promise.resolve(readerOf(image.subarray(0, 3 * BLOCK_SIZE))) });
+    await spoil({ open: () => Promise.reject(new Error('the shelf’s disk is gone')) });
     base = whole;
   });
 

@@ -1,4 +1,5 @@
 export * from './guards';
+export * from './image/base-image';
 export * from './image/file-source';
 export * from './image/shelve';
 export * from './image/unpack';
@@ -11,4 +12,5 @@ export * from './ports';
 export * from './writer/block-pool';
 export * from './writer/digest';
 export * from './writer/gang';
-export type { CardOutcome, GangCard } from './writer/gang-card';
+export * from './writer/pause';
+export type { CardOutcome, GangCard, Phase } from './writer/card-run';

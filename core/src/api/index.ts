@@ -1,3 +1,4 @@
+export * from './card-faults';
 /** The shapes of messages between server, station, practice bench and browser. */
 export * from './practice';
 export * from './shelves';

@@ -1,14 +1,7 @@
 import * as z from 'zod';
+import { CardFaultsSchema } from './card-faults';
 
 /** Messages of the practice bench. */
-
-/** What can be wrong with a stand-in card. */
-export const CardFaultsSchema = z.object({
-  /** Every write that covers this octet stores another value there. */
-  wrongByteAt: z.number().int().nonnegative().nullable(),
-  /** Writing or reading beyond this octet fails. */
-  diesAtByte: z.number().int().nonnegative().nullable(),
-});
 
 /** The stand-in access point and its address server. */
 export const AirSchema = z.object({

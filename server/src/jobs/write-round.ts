@@ -2,8 +2,7 @@ import type { CardState, Device } from '@nest-mark/core';
 import {
   CardError,
   refuseMedium,
-  shelfFiles,
-  unpack,
+  shelvedBase,
   writeGang,
   type CardHandle,
   type CardOutcome,
@@ -144,13 +143,8 @@ export async function writeRound(context: Context, roundId: string): Promise<voi
           follower.outcome(card.slotId, failureOf(error));
         }
       const { facts, folder } = material;
-      const base = {
-        size: facts.rawSize,
-        blockDigests: facts.blockDigests,
-        open: () => unpack(shelfFiles(folder).image, facts.packing),
-      };
       follower.start();
-      await writeGang(base, gang, {
+      await writeGang(shelvedBase(folder, facts), gang, {
         signal: stop.signal,
         onProgress: (slotId, phase, done, total) => follower.progress(slotId, phase, done, total),
         onOutcome: (slotId, outcome) => follower.outcome(slotId, outcome, facts.rawSize),

@@ -18,6 +18,8 @@ import { describeCard, readMarkFile, type MarkFile } from './describe';
 export class StandInReader implements CardReader {
   private readonly open_ = new Map<string, StandInHandle>();
   private readonly listeners = new Set<() => void>();
+  /** Cards out of their slots for the moment. */
+  private readonly away = new Set<string>();
   /** Descriptions of cards that were not opened since. */
   private readonly described = new Map<string, string>();
 
@@ -30,8 +32,8 @@ export class StandInReader implements CardReader {
 
   async list(): Promise<Slot[]> {
     return Promise.all(
-      Object.entries(this.state().slots).map(async ([id, cardId], index) => {
-        const card = this.state().cards.find((candidate) => candidate.id === cardId);
+      Object.keys(this.state().slots).map(async (id, index) => {
+        const card = this.cardIn(id);
         return { id, title: `Slot ${String(index + 1)}`, medium: card ? await this.medium(id, card) : null };
       }),
     );
@@ -49,13 +51,14 @@ export class StandInReader implements CardReader {
         'changed',
         'Another card is in the slot than when the round was armed. Look at it and arm again.',
       );
-    if (this.open_.has(card.id))
+    if (this.open_.has(card.id) || card.faults.busy)
       throw new CardError('busy', 'The card is being used already. Wait until that has ended.');
     const file = await DirectFile.open(this.fileOf(card), card.size);
     const handle = new StandInHandle(
       file,
       card,
       () => this.state().slotRate,
+      () => this.loseContact(card.id),
       () => {
         this.open_.delete(card.id);
         this.described.delete(card.id);
@@ -98,8 +101,19 @@ export class StandInReader implements CardReader {
     }
   }
 
+  /** A card that is out for a second and then back. */
+  private loseContact(cardId: string): void {
+    this.away.add(cardId);
+    this.changed();
+    setTimeout(() => {
+      this.away.delete(cardId);
+      this.changed();
+    }, 1000).unref();
+  }
+
   private cardIn(slotId: string): StandInCard | undefined {
     const cardId = this.state().slots[slotId];
+    if (cardId != null && this.away.has(cardId)) return undefined;
     return this.state().cards.find((candidate) => candidate.id === cardId);
   }
 
@@ -110,7 +124,8 @@ export class StandInReader implements CardReader {
       holds = await this.withSource(card, describeCard);
       if (!this.open_.has(card.id)) this.described.set(card.id, holds);
     }
-    const { model, removable, readOnly } = card;
+    const { model, removable } = card;
+    const readOnly = card.readOnly || card.faults.locked;
     return {
       identity: identityOf(slotId, card),
       model,

@@ -1,8 +1,9 @@
 import { createHash } from 'node:crypto';
-import { copyFile, mkdir, open, rm } from 'node:fs/promises';
+import { mkdir, open, rm, stat, statfs } from 'node:fs/promises';
 import { join } from 'node:path';
 import {
   bootPartition,
+  bothSizes,
   detectMethod,
   FatVolume,
   inspectDisk,
@@ -11,6 +12,7 @@ import {
   type InspectedPartition,
 } from '@nest-mark/core';
 import { BLOCK_SIZE, blockDigest } from '../writer/digest';
+import { openRaw, type BaseImage } from './base-image';
 import { FileSource } from './file-source';
 import { ImageError, packingOf, unpack, type Packing } from './unpack';
 
@@ -21,8 +23,12 @@ export interface ShelvedImage {
   packedSha256: string;
   rawSize: number;
   rawSha256: string;
-  /** Digests of the unpacked blocks of `BLOCK_SIZE` octets. */
+  /** Octets in a block of the digest list. */
+  blockSize: number;
+  /** Digests of the unpacked blocks. */
   blockDigests: string[];
+  /** Octets that the shelf's own copy takes on the disk; holes take none. */
+  keptSize: number;
   partitions: InspectedPartition[];
   bootOffset: number | null;
   bootSize: number | null;
@@ -30,11 +36,35 @@ export interface ShelvedImage {
   methodReason: string;
 }
 
-/** Files of an image on the shelf. */
+/** Files of an image on the shelf: the image unpacked with its holes, and its boot partition. */
 export const shelfFiles = (folder: string): { image: string; boot: string } => ({
-  image: join(folder, 'image'),
+  image: join(folder, 'unpacked.img'),
   boot: join(folder, 'boot.img'),
 });
+
+/** An image on the shelf as what a gang is fed from. */
+export const shelvedBase = (
+  folder: string,
+  facts: Pick<ShelvedImage, 'rawSize' | 'blockSize' | 'blockDigests'>,
+): BaseImage => ({
+  size: facts.rawSize,
+  blockSize: facts.blockSize,
+  blockDigests: facts.blockDigests,
+  open: () => openRaw(shelfFiles(folder).image),
+});
+
+/** What the shelf takes: no image beyond any card, and never the last of the disk. */
+export interface ShelfLimits {
+  /** Octets that an image may unpack to. */
+  largest: number;
+  /** Octets that stay free on the disk. */
+  leaveFree: number;
+  blockSize: number;
+}
+export const usualLimits: ShelfLimits = { largest: 256e9, leaveFree: 512e6, blockSize: BLOCK_SIZE };
+
+const full = (): ImageError =>
+  new ImageError('full', 'The disk is full. Make room, then add the image again. Nothing else was changed.');
 
 async function sha256OfFile(path: string): Promise<{ digest: string; size: number }> {
   const hash = createHash('sha256');
@@ -46,42 +76,60 @@ async function sha256OfFile(path: string): Promise<{ digest: string; size: numbe
   return { digest: hash.digest('hex'), size };
 }
 
+/** Blocks between two looks at the disk's free room. */
+const LOOK_EVERY = 16;
+
 /** Unpacks into a sparse file while taking digests. */
 async function unpackTo(
   path: string,
   packing: Packing,
   target: string,
+  limits: ShelfLimits,
   onProgress: (bytes: number) => void,
 ): Promise<Pick<ShelvedImage, 'rawSize' | 'rawSha256' | 'blockDigests'>> {
   const digest = await blockDigest();
   const whole = createHash('sha256');
   const blockDigests: string[] = [];
-  const block = Buffer.alloc(BLOCK_SIZE);
-  const zeros = Buffer.alloc(BLOCK_SIZE);
+  const block = Buffer.alloc(limits.blockSize);
+  const zeros = Buffer.alloc(limits.blockSize);
   let filled = 0;
   let rawSize = 0;
   const file = await open(target, 'w');
   const put = async (): Promise<void> => {
     const used = block.subarray(0, filled);
+    if (blockDigests.length % LOOK_EVERY === 0) {
+      const disk = await statfs(target);
+      if (disk.bavail * disk.bsize < limits.leaveFree) throw full();
+    }
     blockDigests.push(digest(used));
     if (!used.equals(zeros.subarray(0, filled))) await file.write(used, 0, filled, rawSize);
     rawSize += filled;
     filled = 0;
+    // A small file can unpack to more than all the cards of the world hold.
+    if (rawSize > limits.largest)
+      throw new ImageError(
+        'large',
+        `The image unpacks to more than ${bothSizes(limits.largest)}, which no card allowed here holds. Choose another one.`,
+      );
     onProgress(rawSize);
   };
   try {
     for await (const part of unpack(path, packing)) {
       whole.update(part);
       for (let at = 0; at < part.length;) {
-        const count = Math.min(part.length - at, BLOCK_SIZE - filled);
+        const count = Math.min(part.length - at, limits.blockSize - filled);
         part.copy(block, filled, at, at + count);
         filled += count;
         at += count;
-        if (filled === BLOCK_SIZE) await put();
+        if (filled === limits.blockSize) await put();
       }
     }
     if (filled > 0) await put();
     await file.truncate(rawSize);
+    await file.sync();
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === 'ENOSPC') throw full();
+    throw error;
   } finally {
     await file.close();
   }
@@ -89,7 +137,8 @@ async function unpackTo(
 }
 
 /**
- * Reads an image from end to end, checks it, and keeps a copy and its boot partition in a folder of the shelf.
+ * Reads an image from end to end, checks it, and keeps it unpacked in a folder of the shelf, with its boot
+ * partition apart. Unpacking is the slow part of writing, so it is done once.
  * Nothing is left behind when it fails.
  * @param published SHA-256 as published, of the packed or of the unpacked file; empty when there is none
  * @throws ImageError, DiskError
@@ -99,21 +148,21 @@ export async function shelveImage(
   folder: string,
   published: string,
   onProgress: (rawBytes: number) => void = () => undefined,
+  limits: ShelfLimits = usualLimits,
 ): Promise<ShelvedImage> {
   const packing = await packingOf(path);
   const { digest: packedSha256, size: packedSize } = await sha256OfFile(path);
   await mkdir(folder, { recursive: true });
   const files = shelfFiles(folder);
-  const rawPath = join(folder, 'unpacked');
   try {
-    const raw = await unpackTo(path, packing, rawPath, onProgress);
+    const raw = await unpackTo(path, packing, files.image, limits, onProgress);
     const wanted = published.trim().toLowerCase();
     if (wanted && wanted !== packedSha256 && wanted !== raw.rawSha256)
       throw new ImageError(
         'digest',
         `The image is not the published one: its SHA-256 is ${packedSha256}, published is ${wanted}. Get it again.`,
       );
-    const source = await FileSource.open(rawPath);
+    const source = await FileSource.open(files.image);
     try {
       const partitions = await inspectDisk(source);
       const boot = bootPartition(partitions);
@@ -128,17 +177,27 @@ export async function shelveImage(
         found.methodReason = detected.reason;
         await copyRange(source, boot.offset, boot.size, files.boot);
       }
-      await copyFile(path, files.image);
+      // Counted in units of 512 octets, whatever the disk's own (stat(2)).
+      const keptSize = (await stat(files.image)).blocks * 512;
       const range = { bootOffset: boot?.offset ?? null, bootSize: boot?.size ?? null };
-      return { packing, packedSize, packedSha256, ...raw, partitions, ...range, ...found };
+      const { blockSize } = limits;
+      return {
+        packing,
+        packedSize,
+        packedSha256,
+        ...raw,
+        blockSize,
+        keptSize,
+        partitions,
+        ...range,
+        ...found,
+      };
     } finally {
       await source.close();
     }
   } catch (error) {
     await rm(folder, { recursive: true, force: true });
     throw error;
-  } finally {
-    await rm(rawPath, { force: true });
   }
 }
 

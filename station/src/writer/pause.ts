@@ -1,0 +1,25 @@
+/** Holds a gang between two blocks and lets it go on. */
+export class PauseSwitch {
+  private held: { promise: Promise<void>; open: () => void } | null = null;
+
+  get paused(): boolean {
+    return this.held !== null;
+  }
+
+  pause(): void {
+    if (this.held) return;
+    let open = (): void => undefined;
+    const promise = new Promise<void>((resolve) => (open = resolve));
+    this.held = { promise, open };
+  }
+
+  resume(): void {
+    this.held?.open();
+    this.held = null;
+  }
+
+  /** Waits while the gang is paused. */
+  async passed(): Promise<void> {
+    while (this.held) await this.held.promise;
+  }
+}
