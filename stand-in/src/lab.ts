@@ -7,7 +7,7 @@ import { AddressPool } from './air/access-point';
 import { RunningBoard } from './board/board';
 import { startLoginService } from './board/login-service';
 import { BootFailure, readCard, type BoardSettings } from './board/read-card';
-import { StandInReader } from './reader/reader';
+import { BEING_WRITTEN, StandInReader } from './reader/reader';
 import { freshLab, loadState, saveState, type LabState, type StandInBoard } from './state';
 
 /** A request that the practice bench cannot fulfil, with the reason. */
@@ -127,7 +127,7 @@ export class Lab {
         break;
       case 'pullIdle':
         for (const slot of await this.reader.list())
-          if (slot.medium && slot.medium.holds !== 'being written') this.pull(slot.id);
+          if (slot.medium && slot.medium.holds !== BEING_WRITTEN) this.pull(slot.id);
         break;
       case 'seat':
         await this.seatAll(action.batchId);

@@ -1,3 +1,4 @@
 /** Files as disks: what the Linux adapters and the stand-in cards have in common. */
+export * from './card/label';
 export * from './image/file-source';
 export * from './linux/direct-file';

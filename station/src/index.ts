@@ -1,3 +1,4 @@
+export * from './card/label';
 export * from './guards';
 export * from './image/base-image';
 export * from './image/file-source';

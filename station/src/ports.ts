@@ -1,4 +1,5 @@
 /** What the station needs from the world: card slots and the table of neighbours on the network. */
+import type { MarkFile } from './card/label';
 
 /** What makes a medium the one that was meant; compared again when it is opened. */
 export interface MediumIdentity {
@@ -23,6 +24,8 @@ export interface Medium {
   system: boolean;
   /** What is on it, in plain words. */
   holds: string;
+  /** What its mark file says when it was written here. */
+  label: MarkFile | null;
 }
 
 export interface Slot {

@@ -45,16 +45,31 @@ function otherForm(lines: readonly string[]): string | null {
 /** Longest run of lines over which one key may have been broken. */
 const SPLIT_LIMIT = 12;
 
+/** Type and key that stand together without their space; every key begins with a length, `AAAA` in base64. */
+const together = /^((?:sk-)?(?:ssh|ecdsa)-[a-z0-9-]+(?:@openssh\.com)?)(AAAA.*)$/;
+
+/** Keys that the pieces before, without their spaces, and one more line could be; the rest of it is the comment. */
+function spaced(before: string, line: string): string[] {
+  const words = line.split(/\s+/);
+  return [1, 2].flatMap((count) => {
+    const [, type, key] = together.exec(before + words.slice(0, count).join('')) ?? [];
+    return type && key ? [`${type} ${key} ${words.slice(count).join(' ')}`.trim()] : [];
+  });
+}
+
 /** The lines that make one key again when they are joined, if this one is the first of them. */
 function splitKey(lines: readonly string[], at: number): { count: number; text: string } | null {
   let text = (lines[at] ?? '').trim();
+  let compact = text.replace(/\s+/g, '');
   for (let count = 2; count <= SPLIT_LIMIT && at + count <= lines.length; count++) {
     const next = (lines[at + count - 1] ?? '').trim();
     if (next === '') return null;
     // A line may break inside the key, or between its parts.
     const tight = text + next;
     const apart = `${text} ${next}`;
-    const whole = [tight, apart].find((candidate) => typeof parsePublicKey(candidate) !== 'string');
+    const whole = [tight, apart, ...spaced(compact, next)].find(
+      (candidate) => typeof parsePublicKey(candidate) !== 'string',
+    );
     if (whole !== undefined) {
       const after = (lines[at + count] ?? '').trim();
       return { count: after === '' || !/^\S+@\S+$/.test(after) ? count : count + 1, text: whole };
@@ -63,6 +78,7 @@ function splitKey(lines: readonly string[], at: number): { count: number; text: 
       /^\S+$/.test(text) && count === 2 && !text.startsWith('AAAA') && next.startsWith('AAAA')
         ? apart
         : tight;
+    compact += next.replace(/\s+/g, '');
   }
   return null;
 }

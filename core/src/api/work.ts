@@ -8,6 +8,7 @@ import {
   SurroundingsSchema,
 } from '../batch/model';
 import { CardStateSchema } from '../batch/state';
+import { CardRecordSchema } from './cards';
 
 /** Messages of the server about plans, images, cards, scans and the log. Times are milliseconds since 1970. */
 
@@ -101,6 +102,16 @@ export const MediumSchema = z.object({
   mounted: z.array(z.string()),
   system: z.boolean(),
   holds: z.string(),
+  label: z
+    .object({
+      mark: z.string(),
+      nest: z.string(),
+      hostName: z.string(),
+      batchId: z.string(),
+      deviceId: z.string(),
+      writing: z.string(),
+    })
+    .nullable(),
 });
 
 /** One slot of the next round. */
@@ -111,6 +122,8 @@ export const ProposedCardSchema = z.object({
   deviceId: z.uuid().nullable(),
   /** Why this medium must not be written. */
   refusal: z.string().nullable(),
+  /** What this card has been through; null for one that was never written here. */
+  record: CardRecordSchema.nullable(),
   /** The device whose verified card this is; such a card is never proposed for erasing. */
   verifiedFor: z
     .object({
@@ -125,6 +138,8 @@ export const ProposedCardSchema = z.object({
 export type ProposedCard = z.infer<typeof ProposedCardSchema>;
 export const ProposalSchema = z.object({
   cards: z.array(ProposedCardSchema),
+  /** When the reader was looked at. */
+  at: time,
   /** Why nothing can be written at all. */
   blockers: z.array(z.string()),
   waiting: z.number(),
@@ -138,8 +153,13 @@ export const ArmRoundSchema = z.object({
     .max(16),
   /** `erase N`, typed by a person. */
   confirm: z.string(),
+  /** When the proposal was made that the person looked at. */
+  lookedAt: time,
 });
 export type ArmRound = z.infer<typeof ArmRoundSchema>;
+
+/** Milliseconds after which what a person looked at no longer counts. */
+export const LOOK_LASTS = 10 * 60_000;
 
 /** What has to be typed to arm a round of so many cards. */
 export const armingPhrase = (count: number): string => `erase ${String(count)}`;
@@ -148,6 +168,8 @@ export const RoundCardSchema = z.object({
   slotId: z.string(),
   deviceId: z.uuid(),
   serial: z.string(),
+  /** Which card record it belongs to. */
+  cardKey: z.string().nullable(),
   state: CardStateSchema,
   share: z.number(),
   /** Octets per second at present; 0 when unknown. */
@@ -163,6 +185,8 @@ export const RoundSchema = z.object({
   batchId: z.uuid(),
   number: z.number(),
   state: z.enum(['queued', 'running', 'done', 'interrupted', 'cancelled']),
+  /** Held between two blocks. */
+  paused: z.boolean(),
   startedAt: time,
   endedAt: time.nullable(),
   cards: z.array(RoundCardSchema),
@@ -251,6 +275,8 @@ export const ServerEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('networks') }),
   z.object({ type: z.literal('boards') }),
   z.object({ type: z.literal('slots') }),
+  z.object({ type: z.literal('cards') }),
+  z.object({ type: z.literal('settings') }),
   z.object({ type: z.literal('practice') }),
   z.object({ type: z.literal('log') }),
 ]);

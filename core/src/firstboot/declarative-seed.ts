@@ -19,8 +19,9 @@ export const MARK_ON_BOARD = '/etc/nest-mark.json';
 export const MARK_ON_CARD = 'nest-mark.json';
 
 function markText(settings: FirstBootSettings): string {
-  const { mark, nest, hostName, batchId, batchName, deviceId } = settings;
-  return json({ mark, nest, hostName, batchId, batchName, deviceId, hostKey: settings.hostKey.fingerprint });
+  const { mark, nest, hostName, batchId, batchName, deviceId, instanceId: writing } = settings;
+  const hostKey = settings.hostKey.fingerprint;
+  return json({ mark, nest, hostName, batchId, batchName, deviceId, writing, hostKey });
 }
 
 function userData(settings: FirstBootSettings): string {

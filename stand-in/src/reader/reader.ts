@@ -1,6 +1,6 @@
 import { existsSync, mkdirSync, truncateSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { DirectFile, FileSource } from '@nest-mark/station/files';
+import { describeCard, DirectFile, FileSource, readMarkFile, type MarkFile } from '@nest-mark/station/files';
 import {
   CardError,
   sameMedium,
@@ -12,7 +12,9 @@ import {
 } from '@nest-mark/station/ports';
 import type { LabState, StandInCard } from '../state';
 import { StandInHandle } from './card-handle';
-import { describeCard, readMarkFile, type MarkFile } from './describe';
+
+/** What a card holds while it is open. */
+export const BEING_WRITTEN = 'being written';
 
 /** A reader whose cards are sparse files. */
 export class StandInReader implements CardReader {
@@ -21,7 +23,7 @@ export class StandInReader implements CardReader {
   /** Cards out of their slots for the moment. */
   private readonly away = new Set<string>();
   /** Descriptions of cards that were not opened since. */
-  private readonly described = new Map<string, string>();
+  private readonly described = new Map<string, Pick<Medium, 'holds' | 'label'>>();
 
   constructor(
     private readonly folder: string,
@@ -119,10 +121,13 @@ export class StandInReader implements CardReader {
 
   private async medium(slotId: string, card: StandInCard): Promise<Medium> {
     const busy = this.open_.has(card.id);
-    let holds = this.described.get(card.id);
-    if (!busy && holds === undefined) {
-      holds = await this.withSource(card, describeCard);
-      if (!this.open_.has(card.id)) this.described.set(card.id, holds);
+    let what = this.described.get(card.id);
+    if (!busy && what === undefined) {
+      what = await this.withSource(card, async (source) => {
+        const label = await readMarkFile(source);
+        return { label, holds: await describeCard(source, label) };
+      });
+      if (!this.open_.has(card.id)) this.described.set(card.id, what);
     }
     const { model, removable } = card;
     const readOnly = card.readOnly || card.faults.locked;
@@ -133,7 +138,8 @@ export class StandInReader implements CardReader {
       readOnly,
       mounted: [],
       system: false,
-      holds: holds ?? 'being written',
+      holds: what?.holds ?? BEING_WRITTEN,
+      label: what?.label ?? null,
     };
   }
 

@@ -8,12 +8,15 @@ import {
   type ByteSource,
 } from '@nest-mark/core/disk';
 
-/** The file that names a card's device; only what is shown of it. */
+/** The file on a card that names its device; only what is used of it. */
 const MarkFileSchema = z.object({
-  mark: z.string(),
-  nest: z.string(),
-  hostName: z.string(),
-  batchId: z.string(),
+  mark: z.string().max(32),
+  nest: z.string().max(8),
+  hostName: z.string().max(64),
+  batchId: z.string().max(64),
+  deviceId: z.string().max(64).default(''),
+  /** Which writing it was, as the seed's instance id says it. */
+  writing: z.string().max(128).default(''),
 });
 export type MarkFile = z.infer<typeof MarkFileSchema>;
 
@@ -33,12 +36,12 @@ export async function readMarkFile(card: ByteSource): Promise<MarkFile | null> {
 }
 
 /** What is on a card, in plain words. */
-export async function describeCard(card: ByteSource): Promise<string> {
-  const mark = await readMarkFile(card);
+export async function describeCard(card: ByteSource, mark: MarkFile | null): Promise<string> {
   if (mark) return `the card of ${mark.hostName} (mark ${mark.mark}, nest ${mark.nest})`;
   try {
     const partitions = await inspectDisk(card);
-    return `${String(partitions.length)} partition${partitions.length === 1 ? '' : 's'}, not written here`;
+    const kinds = partitions.map(({ fileSystem, label }) => (label ? `${fileSystem} "${label}"` : fileSystem));
+    return `${String(partitions.length)} partition${partitions.length === 1 ? '' : 's'} (${kinds.slice(0, 4).join(', ')}), not written here`;
   } catch (error) {
     if (!(error instanceof DiskError)) throw error;
     return 'nothing that can be read';
