@@ -54,6 +54,7 @@ async function measure(call: Call): Promise<Result[]> {
     const round = await call<Round>('POST', `/batches/${id}/rounds`, {
       cards: armed,
       confirm: `erase ${String(armed.length)}`,
+      lookedAt: Date.now(),
     });
     const ended = await until(async () => {
       const { rounds } = await call<BatchProgress>('GET', `/batches/${id}/progress`);

@@ -14,6 +14,9 @@ import { baseImage, root, serverBundle, webFolder } from './lib/paths.mjs';
 import { main, say, SetupError } from './lib/say.mjs';
 
 /** What was given on the command line. */
+// Each request to a card that stopped answering keeps a thread until it does; the other cards must not wait for one.
+process.env.UV_THREADPOOL_SIZE ??= '64';
+
 function options() {
   try {
     const { values } = parseArgs({

@@ -3,13 +3,17 @@ import { join } from 'node:path';
 import express, { Router, type Express } from 'express';
 import helmet from 'helmet';
 import type { Logger } from 'pino';
+import { UPLOAD_PIECE } from '@nest-mark/core';
 import { batchRoutes } from './api/batches';
+import { cardRoutes, settingRoutes, slotRoutes } from './api/cards';
+import { exportRoutes } from './api/exports';
 import { handOverRoutes } from './api/hand-over';
 import { imageRoutes } from './api/images';
 import { healthRoutes, logRoutes, practiceRoutes } from './api/rest';
 import { roundRoutes } from './api/rounds';
 import { scanRoutes } from './api/scans';
 import { benchRoutes, boardRoutes, networkRoutes } from './api/shelves';
+import { uploadRoutes } from './api/uploads';
 import { eventStream } from './http/events';
 import { sameMachine } from './http/guard';
 import { openApi } from './http/openapi';
@@ -24,9 +28,14 @@ export const allRoutes = [
   ...boardRoutes,
   ...benchRoutes,
   ...imageRoutes,
+  ...uploadRoutes,
   ...roundRoutes,
+  ...cardRoutes,
+  ...slotRoutes,
+  ...settingRoutes,
   ...scanRoutes,
   ...handOverRoutes,
+  ...exportRoutes,
   ...logRoutes,
   ...practiceRoutes,
 ];
@@ -56,6 +65,7 @@ export function makeApp(context: Context, logger: Logger, webFolder: string | nu
   );
   const api = Router();
   api.use(sameMachine);
+  api.use('/uploads', express.raw({ type: 'application/octet-stream', limit: UPLOAD_PIECE }));
   api.use(express.json({ limit: '12mb' }));
   api.use((_request, response, next) => {
     response.set('Cache-Control', 'no-store');

@@ -7,7 +7,7 @@ import {
   type Network,
   type Plan,
 } from '@nest-mark/core';
-import { addImage } from './api/images';
+import { addImage } from './services/images';
 import { createNetwork } from './services/networks';
 import { createBatch } from './services/plans';
 import type { Context } from './services/context';

@@ -5,14 +5,18 @@ import { join } from 'node:path';
 import type { TaskList } from 'graphile-worker';
 import type { Knex } from 'knex';
 import { destination, pino } from 'pino';
+import { ProveCardSchema } from '@nest-mark/core';
 import { Lab } from '@nest-mark/stand-in';
+import { LinuxReader, ReaderSet } from '@nest-mark/station';
 import * as z from 'zod';
 import { makeApp } from './app';
 import { connectDatabase, DatabaseError } from './db/connect';
+import { SettingRepository } from './db/settings';
 import { plantDemo } from './demo';
 import { prepareQueue, startQueue } from './jobs/queue';
+import { proveCardJob } from './jobs/prove-card';
 import { scanSubnet } from './jobs/scan-subnet';
-import { shelve } from './jobs/shelve-image';
+import { shelve, shelveAnew } from './jobs/shelve-image';
 import { recoverRounds, writeRound } from './jobs/write-round';
 import { makeContext, type Context } from './services/context';
 import { readKeyFile } from './services/vault';
@@ -43,6 +47,8 @@ const tasks = (context: Context): TaskList => ({
   'write-round': async (payload) =>
     writeRound(context, z.object({ roundId: z.uuid() }).parse(payload).roundId),
   'shelve-image': async (payload) => shelve(context, z.object({ imageId: z.uuid() }).parse(payload).imageId),
+  'prove-card': async (payload) =>
+    proveCardJob(context, ProveCardSchema.omit({ confirm: true }).extend({ key: z.string() }).parse(payload)),
   scan: async (payload) => scanSubnet(context, z.object({ scanId: z.uuid() }).parse(payload).scanId),
 });
 
@@ -102,20 +108,27 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     running.push(await lockStation(knex, options.station));
     const lab = await Lab.open(join(options.dataFolder, 'practice'), options.practiceNetwork);
     running.push(() => lab.close());
+    const settings = new SettingRepository(knex);
+    const reader = new ReaderSet([
+      { reader: lab.reader, offered: () => true },
+      { reader: new LinuxReader(), offered: async () => (await settings.bench()).realReaders },
+    ]);
     const context = makeContext({
       knex,
       key: readKeyFile(join(options.dataFolder, 'secret.key')),
-      reader: lab.reader,
+      reader,
       neighbours: lab.neighbours,
       lab,
       station: options.station,
       dataFolder: options.dataFolder,
     });
-    lab.reader.watch(() => context.events.send({ type: 'slots' }));
+    running.push(reader.watch(() => context.events.send({ type: 'slots' })));
     lab.watch(() => context.events.send({ type: 'practice' }));
     await recoverRounds(context);
     await context.scans.interruptOpen();
+    await context.cards.interruptProofs();
     await prepareQueue(options.databaseUrl);
+    await shelveAnew(context);
     const runner = await startQueue(options.databaseUrl, tasks(context), logger);
     running.push(() => {
       for (const stopper of context.stoppers.values()) stopper.abort();

@@ -1,6 +1,7 @@
 import { execFileSync } from 'node:child_process';
 import {
   preSharedKey,
+  settingsOf,
   ssidText,
   type Batch,
   type LogEntry,
@@ -19,7 +20,7 @@ afterAll(() => server.end());
 
 const onCard = async (batch: Batch, index: number) => {
   const device = batch.plan.devices[index]!;
-  const material = await gather(server.context, batch.id, 'round', [device.id]);
+  const material = await gather(server.context, batch.id, 'round', settingsOf(batch.plan, device).imageId);
   return cardSettings(server.context, material, device);
 };
 

@@ -88,6 +88,7 @@ describe('progress of a round that is being written', () => {
     slotId: 's',
     deviceId: 'd',
     serial: '',
+    cardKey: null,
     state: 'writing' as const,
     share: 0,
     rate: 0,

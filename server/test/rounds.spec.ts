@@ -44,7 +44,7 @@ async function armed(): Promise<ArmRound> {
   const cards = (await proposal()).cards.flatMap(({ slotId, deviceId, medium }) =>
     deviceId !== null && medium ? [{ slotId, deviceId, identity: medium.identity }] : [],
   );
-  return { cards, confirm: `erase ${String(cards.length)}` };
+  return { cards, confirm: `erase ${String(cards.length)}`, lookedAt: Date.now() };
 }
 
 const insert = (...pairs: [string, string][]): Promise<unknown> =>
@@ -101,6 +101,7 @@ describe('a round of cards', () => {
     const body = {
       cards: [{ slotId: 'slot-1', deviceId: device.id, identity: medium.identity }],
       confirm: 'erase 1',
+      lookedAt: Date.now(),
     };
     await server.ended(batch.id, (await server.ok<Round>('POST', `/batches/${batch.id}/rounds`, body)).id);
     const after = (await progress()).devices[0]!;
@@ -145,6 +146,7 @@ describe('a round of cards', () => {
       const problem = await server.refused('POST', `/batches/${batch.id}/rounds`, {
         cards,
         confirm: 'erase 1',
+        lookedAt: Date.now(),
       });
       expect(problem).toMatchObject({ status: 409, code: `card-${code}` });
     },
@@ -185,9 +187,17 @@ describe('a round of cards', () => {
     await server.act({ do: 'pace', bootSeconds: 0, slotRate: 0 });
     expect([ended.state, ended.cards[0]!.state]).toEqual(['cancelled', 'cancelled']);
     expect(isEmpty(written('card-10').subarray(0, 512))).toBe(true);
-    const resumed = await server.ok<Round>('POST', `/rounds/${round.id}/resume`, { confirm: 'erase 1' });
+    const resumed = await server.ok<Round>('POST', `/rounds/${round.id}/resume`, {
+      confirm: 'erase 1',
+      lookedAt: Date.now(),
+    });
     expect((await server.ended(batch.id, resumed.id)).cards[0]!.state).toBe('verified');
-    expect(await server.refused('POST', `/rounds/${round.id}/resume`, { confirm: 'erase 1' })).toMatchObject({
+    expect(
+      await server.refused('POST', `/rounds/${round.id}/resume`, {
+        confirm: 'erase 1',
+        lookedAt: Date.now(),
+      }),
+    ).toMatchObject({
       code: 'round-complete',
     });
   });
@@ -227,7 +237,10 @@ describe('a round of cards', () => {
     expect([round!.id, round!.state, round!.cards[0]!.state]).toEqual([id, 'interrupted', 'unfinished']);
     const [entry] = await server.ok<LogEntry[]>('GET', '/log?limit=1');
     expect(entry).toMatchObject({ kind: 'card-unfinished', deviceId: request.cards[0]!.deviceId });
-    const again = await server.ok<Round>('POST', `/rounds/${id}/resume`, { confirm: 'erase 1' });
+    const again = await server.ok<Round>('POST', `/rounds/${id}/resume`, {
+      confirm: 'erase 1',
+      lookedAt: Date.now(),
+    });
     expect((await server.ended(batch.id, again.id)).cards[0]!.state).toBe('verified');
   });
 });

@@ -1,5 +1,4 @@
 export * from './board/login-service';
 export * from './board/read-card';
 export * from './lab';
-export * from './reader/describe';
 export type { LabState } from './state';

@@ -67,7 +67,7 @@ export function freshLab(network: string): LabState {
       odd('card-bad', 'Card with a bad spot', { faults: { ...noCardFaults, wrongByteAt: 50_000_003 } }),
       odd('card-false', 'Card that holds less than it says', {
         size: 64 * GB,
-        faults: { ...noCardFaults, lies: { realSize: 8 << 30, beyond: 'wraps' } },
+        faults: { ...noCardFaults, lies: { realSize: 8 * 2 ** 30, beyond: 'wraps' } },
       }),
       odd('card-slow', 'Slow card', { faults: { ...noCardFaults, rate: 8e6 } }),
       odd('backup-disk', 'Backup disk', { model: 'Practice disk in a USB box', size: 2000 * GB }),

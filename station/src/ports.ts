@@ -35,7 +35,7 @@ export interface Slot {
 }
 
 export type CardFault =
-  'pulled' | 'changed' | 'busy' | 'protected' | 'io' | 'stalled' | 'mismatch' | 'image' | 'small';
+  'pulled' | 'changed' | 'busy' | 'protected' | 'rights' | 'io' | 'stalled' | 'mismatch' | 'image' | 'small';
 
 /** Why a card cannot be used; the message is for people. */
 export class CardError extends Error {
@@ -66,6 +66,10 @@ export interface CardReader {
   open(slotId: string, identity: MediumIdentity): Promise<CardHandle>;
   /** Calls back after a medium came or went. @returns how to stop */
   watch(listener: () => void): () => void;
+  /** Takes a medium's mounted partitions out of use, after a person agreed. @throws CardError */
+  release?(slotId: string): Promise<void>;
+  /** Makes a medium safe to pull, where the reader can do that. */
+  eject?(slotId: string): Promise<void>;
 }
 
 /** Who is behind which address on the local link. */

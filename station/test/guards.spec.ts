@@ -8,6 +8,7 @@ const card: Medium = {
   mounted: [],
   system: false,
   holds: '',
+  label: null,
 };
 
 describe('guards of a medium', () => {

@@ -1,6 +1,6 @@
 import { execFileSync } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
-import { existsSync, mkdtempSync, readFileSync, rmSync, truncateSync, writeFileSync } from 'node:fs';
+import { existsSync, statSync, mkdtempSync, readFileSync, rmSync, truncateSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { DiskError } from '@nest-mark/core';
@@ -101,7 +101,10 @@ describe('shelving an image', () => {
     expect(createHash('sha256').update(boot).digest('hex')).toBe(
       createHash('sha256').update(expected).digest('hex'),
     );
-    expect(existsSync(join(shelf, 'unpacked'))).toBe(false);
+    // Its own copy is the image unpacked, with its holes.
+    const kept = shelfFiles(shelf).image;
+    expect(sha256(kept)).toBe(rawDigest);
+    expect(image.keptSize).toBe(statSync(kept).blocks * 512);
   });
 
   it('takes the digest of the unpacked file too, and an image without a known method', async () => {

@@ -41,8 +41,8 @@ describe('the server’s interface as the page sees it', () => {
 
   it('gives every start of work a key of its own, and questions none', async () => {
     const asked = server(200, '{}');
-    await code(firstValueFrom(api().armRound(batchId, { cards: [], confirm: '' })));
-    await code(firstValueFrom(api().armRound(batchId, { cards: [], confirm: '' })));
+    await code(firstValueFrom(api().armRound(batchId, { cards: [], confirm: '', lookedAt: 0 })));
+    await code(firstValueFrom(api().armRound(batchId, { cards: [], confirm: '', lookedAt: 0 })));
     await code(firstValueFrom(api().batches()));
     const keys = asked.map(({ init }) => init.headers['Idempotency-Key']);
     expect(keys[0]).toMatch(/^[\w-]{36}$/);

@@ -2,7 +2,7 @@ import type { ComponentFixture } from '@angular/core/testing';
 import { TestBed } from '@angular/core/testing';
 import type { Type } from '@angular/core';
 import { providePrimeNG } from 'primeng/config';
-import { emptyNetwork, type ProposedCard, type Round } from '@nest-mark/core';
+import { emptyNetwork, targetSteps, type CardRecord, type ProposedCard, type Round } from '@nest-mark/core';
 import { ArmDialog } from '../src/app/cards/arm-dialog';
 import { CardsActions, cardsFeature } from '../src/app/cards/cards.reducer';
 import { SlotPanel } from '../src/app/cards/slot-panel';
@@ -66,11 +66,36 @@ const proposed = (change: Partial<ProposedCard> = {}): ProposedCard => ({
     mounted: [],
     system: false,
     holds: 'holiday pictures',
+    label: null,
   },
   deviceId: first!.id,
   refusal: null,
+  record: null,
   verifiedFor: null,
   ...change,
+});
+
+const recordOf = (fault: string | null): CardRecord => ({
+  key: 'p51a7',
+  model: 'Practice card',
+  size: 16e9,
+  note: '',
+  retired: false,
+  firstSeen: 0,
+  proof: null,
+  writings: [
+    {
+      at: 0,
+      state: fault ? 'failed' : 'verified',
+      fault,
+      batchName: 'Tanks',
+      hostName: 'tank-09',
+      mark: 'M',
+      nest: 'C1',
+      writeRate: 20e6,
+      verifyRate: 20e6,
+    },
+  ],
 });
 
 describe('a slot', () => {
@@ -79,14 +104,20 @@ describe('a slot', () => {
     device: null,
     writing: null,
     writingFor: null,
+    held: false,
     ended: null,
     endedFor: null,
+    endedIn: null,
+    steps: null,
+    carrierDone: false,
+    record: null,
     ...change,
   });
   const card = {
     slotId: 'slot-1',
     deviceId: first!.id,
     serial: 'p51a7',
+    cardKey: 'p51a7',
     share: 0.42,
     rate: 21.5e6,
     secondsLeft: 65,
@@ -121,6 +152,30 @@ describe('a slot', () => {
       view({ ended: { ...card, state: 'failed', message: 'Pulled.' }, endedFor: first! }),
       /Failed: tank-01 Pulled\./,
     ],
+    [
+      'that a failed card can be written again',
+      view({
+        ended: { ...card, state: 'failed', message: 'Pulled.' },
+        endedFor: first!,
+        endedIn: { roundId: 'r', again: true },
+      }),
+      /Pulled\. .*Write it again …/,
+    ],
+    [
+      'what its card has been through, and that it should not be used again',
+      view({ record: recordOf('mismatch') }),
+      /Written 1 time, 1 failed, last on .* for tank-09\. Retire it: it gave back other data/,
+    ],
+    [
+      'what hands do after soldered flash was written',
+      view({
+        ended: { ...card, state: 'verified' },
+        endedFor: first!,
+        steps: targetSteps({ storage: 'emmc', carrierJumpers: 2, carrierSwitch: true }),
+      }),
+      /Take both jumpers out\. Set the switch back\. Yes, both jumpers are out and the switch is back/,
+    ],
+    ['that a round is held', view({ writing: { ...card, state: 'writing' }, held: true }), /held 42 % held/],
   ])('says %s', async (_name, slot, expected) => {
     bench(batch, providePrimeNG());
     expect(textOf(await draw(SlotPanel, { slot }))).toMatch(expected);
@@ -128,7 +183,7 @@ describe('a slot', () => {
 });
 
 describe('the dialog before erasing', () => {
-  const proposal = { cards: [proposed()], blockers: [], waiting: 4 };
+  const proposal = { cards: [proposed()], blockers: [], waiting: 4, at: 77 };
 
   it('reads out what goes, stays shut for the wrong words, and sends what was read out', async () => {
     const { store, act } = bench(batch, providePrimeNG());
@@ -150,7 +205,11 @@ describe('the dialog before erasing', () => {
     const { identity } = proposal.cards[0]!.medium!;
     expect(sent).toHaveBeenCalledWith(
       CardsActions.roundConfirmed({
-        request: { cards: [{ slotId: 'slot-1', deviceId: first!.id, identity }], confirm: 'Erase 1' },
+        request: {
+          cards: [{ slotId: 'slot-1', deviceId: first!.id, identity }],
+          confirm: 'Erase 1',
+          lookedAt: 77,
+        },
       }),
     );
     expect(store.selectSignal(cardsFeature.selectSending)()).toBe(true);
@@ -164,6 +223,7 @@ describe('the dialog before erasing', () => {
       slotId: `slot-${String(index + 1)}`,
       deviceId: ids[index]!,
       serial: 's',
+      cardKey: 's',
       state: state as 'verified' | 'unfinished',
       share: 0,
       rate: 0,
@@ -176,6 +236,7 @@ describe('the dialog before erasing', () => {
       batchId,
       number: 1,
       state: 'interrupted',
+      paused: false,
       startedAt: 0,
       endedAt: 1,
       cards,
@@ -192,7 +253,7 @@ describe('the dialog before erasing', () => {
     const sent = jest.spyOn(store, 'dispatch');
     find(document.body, 'form').dispatchEvent(new Event('submit'));
     expect(sent).toHaveBeenCalledWith(
-      CardsActions.resumeConfirmed({ roundId: round.id, confirm: 'erase 1' }),
+      CardsActions.resumeConfirmed({ roundId: round.id, request: { confirm: 'erase 1', lookedAt: 0 } }),
     );
     fixture.destroy();
   });

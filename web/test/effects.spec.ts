@@ -127,7 +127,7 @@ describe('saving while somebody types', () => {
 });
 
 describe('arming', () => {
-  const request = { cards: [], confirm: 'erase 4' };
+  const request = { cards: [], confirm: 'erase 4', lookedAt: 0 };
 
   it('starts one round for two presses of the button', () => {
     const { act, actions, store } = bench(batch);
@@ -194,6 +194,7 @@ describe('searching', () => {
               card: { state: 'verified', share: 1, at: 0, message: '' },
               poweredAt: 0,
               handedOverAt: null,
+              carrierDoneAt: null,
               fingerprint: null,
               seen: proved
                 ? {

@@ -37,6 +37,7 @@ const progress = (rounds: Round[]): BatchProgress => ({
     card: null,
     poweredAt: null,
     handedOverAt: null,
+    carrierDoneAt: null,
     fingerprint: null,
     seen: null,
   })),

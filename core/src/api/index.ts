@@ -4,3 +4,4 @@ export * from './cards';
 export * from './practice';
 export * from './shelves';
 export * from './work';
+export * from './uploads';

@@ -8,6 +8,7 @@ import {
   SurroundingsSchema,
 } from '../batch/model';
 import { CardStateSchema } from '../batch/state';
+import { ImageClueSchema } from '../images/clues';
 import { CardRecordSchema } from './cards';
 
 /** Messages of the server about plans, images, cards, scans and the log. Times are milliseconds since 1970. */
@@ -84,6 +85,14 @@ export const ImageSchema = z.object({
   method: FirstBootMethodIdSchema,
   methodReason: z.string(),
   about: ImageAboutSchema,
+  /** Octets that the shelf's own copy takes on the disk. */
+  keptSize: z.number().nullable(),
+  /** Octets unpacked so far, while it is being read. */
+  unpacked: z.number().nullable(),
+  /** What lies in the root of its boot partition. */
+  bootFiles: z.array(z.object({ name: z.string(), size: z.number(), folder: z.boolean() })),
+  /** What its octets tell of it: word width, system, age, each with the reason. */
+  seen: z.array(ImageClueSchema),
 });
 export type Image = z.infer<typeof ImageSchema>;
 
@@ -158,6 +167,14 @@ export const ArmRoundSchema = z.object({
 });
 export type ArmRound = z.infer<typeof ArmRoundSchema>;
 
+/** Takes unfinished cards of a round up again: all of them, or the one of a slot. */
+export const ResumeRoundSchema = z.object({
+  confirm: z.string(),
+  lookedAt: time,
+  only: z.string().optional(),
+});
+export type ResumeRound = z.infer<typeof ResumeRoundSchema>;
+
 /** Milliseconds after which what a person looked at no longer counts. */
 export const LOOK_LASTS = 10 * 60_000;
 
@@ -228,6 +245,7 @@ export const DeviceProgressSchema = z.object({
   card: z.object({ state: CardStateSchema, share: z.number(), at: time, message: z.string() }).nullable(),
   poweredAt: time.nullable(),
   handedOverAt: time.nullable(),
+  carrierDoneAt: time.nullable(),
   fingerprint: z.string().nullable(),
   seen: z
     .object({

@@ -4,6 +4,8 @@ export * from './disk-error';
 export * from './inspect';
 export * from './mbr';
 export * from './overlay';
+export * from './ext/volume';
+export * from './fat/format';
 export * from './fat/volume';
 export type { FatEntry } from './fat/directory';
 export type { FatGeometry } from './fat/geometry';

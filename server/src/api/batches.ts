@@ -24,7 +24,7 @@ async function stamp(
   context: Context,
   batchId: string,
   deviceIds: string[],
-  column: 'powered_at' | 'handed_over_at',
+  column: 'powered_at' | 'handed_over_at' | 'carrier_done_at',
   verb: string,
 ): Promise<void> {
   const { plan } = await needBatch(context, batchId);
@@ -157,6 +157,15 @@ export const batchRoutes: Route[] = [
     params: IdSchema,
     body: DeviceIdsSchema,
     run: ({ context, params, body }) => stamp(context, params.id, body.deviceIds, 'powered_at', 'powered'),
+  }),
+  route({
+    method: 'post',
+    path: '/batches/:id/carrier-done',
+    summary: 'Note that the jumpers and switches of carriers are back',
+    params: IdSchema,
+    body: DeviceIdsSchema,
+    run: ({ context, params, body }) =>
+      stamp(context, params.id, body.deviceIds, 'carrier_done_at', 'made ready to start (jumper out)'),
   }),
   route({
     method: 'post',

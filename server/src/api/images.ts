@@ -1,47 +1,11 @@
-import { randomUUID } from 'node:crypto';
 import { rm } from 'node:fs/promises';
-import { basename } from 'node:path';
 import * as z from 'zod';
-import {
-  AddImageSchema,
-  ImageSchema,
-  publishedDigest,
-  SaveImageAboutSchema,
-  type Image,
-} from '@nest-mark/core';
-import { packingOf } from '@nest-mark/station';
+import { AddImageSchema, ImageSchema, SaveImageAboutSchema } from '@nest-mark/core';
 import { once } from '../http/idempotency';
 import { Problem } from '../http/problems';
 import { IdSchema, route, type Route } from '../http/route';
-import { addJob } from '../jobs/queue';
-import { record, shelfFolder, type Context } from '../services/context';
-
-/** Takes an image in; it is checked by a job. @throws Problem when there is no such file */
-export async function addImage(context: Context, body: z.infer<typeof AddImageSchema>): Promise<Image> {
-  await packingOf(body.path).catch((error: unknown) => {
-    throw new Problem(422, 'image-unreadable', error instanceof Error ? error.message : String(error));
-  });
-  const published = publishedDigest(body.sha256, basename(body.path));
-  if (published && 'fault' in published)
-    throw new Problem(
-      422,
-      `digest-${published.fault}`,
-      published.fault === 'form'
-        ? 'The published SHA-256 is none: it has 64 hexadecimal digits. Paste the digits, or the whole list that they stand in.'
-        : `The published list does not name ${basename(body.path)}${published.names.length > 0 ? `, only ${published.names.slice(0, 5).join(', ')}` : ''}. Paste the line of this file.`,
-    );
-  const id = randomUUID();
-  const title = body.title || basename(body.path);
-  await context.knex.transaction(async (db) => {
-    await context.images.create({ id, title, sourcePath: body.path, published: published?.digest ?? '' }, db);
-    // Reading an image twice does no harm, so a killed server may try again.
-    await addJob(db, 'shelve-image', { imageId: id }, 3);
-  });
-  const image = await context.images.find(id);
-  if (!image) throw new Error('an image that was just added is missing');
-  context.events.send({ type: 'image', image: image.view });
-  return image.view;
-}
+import { record, shelfFolder } from '../services/context';
+import { addImage } from '../services/images';
 
 export const imageRoutes: Route[] = [
   route({

@@ -1,10 +1,27 @@
 import * as z from 'zod';
-import { ArmRoundSchema, ProposalSchema, RoundSchema } from '@nest-mark/core';
+import { ArmRoundSchema, ProposalSchema, ResumeRoundSchema, RoundSchema } from '@nest-mark/core';
 import { once } from '../http/idempotency';
 import { Problem } from '../http/problems';
 import { IdSchema, route, type Route } from '../http/route';
 import { armRound, proposeRound, resumeRound } from '../services/arm-round';
-import { record } from '../services/context';
+import { record, type Context } from '../services/context';
+
+/** Holds a round between two blocks, or lets it go on. @throws Problem when it is not being written */
+async function hold(context: Context, roundId: string, paused: boolean): Promise<void> {
+  const pause = context.pauses.get(roundId);
+  const round = await context.rounds.find(roundId);
+  if (!pause || !round) throw new Problem(409, 'round-ended', 'This round is not being written.');
+  if (pause.paused === paused) return;
+  if (paused) pause.pause();
+  else pause.resume();
+  context.live.setPaused(roundId, paused);
+  await record(context, {
+    kind: paused ? 'round-paused' : 'round-resumed',
+    batchId: round.batchId,
+    text: `Round ${String(round.number)} was ${paused ? 'held' : 'let go on'}.`,
+  });
+  context.events.send({ type: 'round', round: context.live.overlay(round) });
+}
 
 export const roundRoutes: Route[] = [
   route({
@@ -29,13 +46,21 @@ export const roundRoutes: Route[] = [
   route({
     method: 'post',
     path: '/rounds/:id/resume',
-    summary: 'Write the cards of a round that were not finished: erases them',
+    summary: 'Write the cards of a round that were not finished, or one of them: erases them',
     params: IdSchema,
-    body: z.object({ confirm: z.string() }),
+    body: ResumeRoundSchema,
     answer: RoundSchema,
     status: 201,
     run: ({ context, params, body, request }) =>
-      once(context, request, () => resumeRound(context, params.id, body.confirm)),
+      once(context, request, () => resumeRound(context, params.id, body)),
+  }),
+  route({
+    method: 'post',
+    path: '/rounds/:id/pause',
+    summary: 'Hold a round between two blocks, or let it go on',
+    params: IdSchema,
+    body: z.object({ paused: z.boolean() }),
+    run: ({ context, params, body }) => hold(context, params.id, body.paused),
   }),
   route({
     method: 'post',

@@ -21,6 +21,7 @@ interface DeviceRow {
   overrides: Device['overrides'];
   powered_at: Date | null;
   handed_over_at: Date | null;
+  carrier_done_at: Date | null;
   host_key: string | null;
   host_key_fingerprint: string | null;
 }
@@ -36,6 +37,8 @@ export interface DeviceRecord {
   deviceId: string;
   poweredAt: number | null;
   handedOverAt: number | null;
+  /** When the jumpers of a carrier were confirmed to be out. */
+  carrierDoneAt: number | null;
   hostKey: string | null;
   fingerprint: string | null;
 }
@@ -138,6 +141,7 @@ export class BatchRepository {
       deviceId: row.id,
       poweredAt: millisOrNull(row.powered_at),
       handedOverAt: millisOrNull(row.handed_over_at),
+      carrierDoneAt: millisOrNull(row.carrier_done_at),
       hostKey: row.host_key,
       fingerprint: row.host_key_fingerprint,
     }));
@@ -151,7 +155,7 @@ export class BatchRepository {
   async stamp(
     batchId: string,
     deviceIds: readonly string[],
-    column: 'powered_at' | 'handed_over_at',
+    column: 'powered_at' | 'handed_over_at' | 'carrier_done_at',
   ): Promise<string[]> {
     const rows: { id: string }[] = await this.knex('device')
       .where('batch_id', batchId)
@@ -165,7 +169,7 @@ export class BatchRepository {
   async resetProgress(deviceIds: readonly string[], db: Knex): Promise<void> {
     await db('device')
       .whereIn('id', [...deviceIds])
-      .update({ powered_at: null, handed_over_at: null });
+      .update({ powered_at: null, handed_over_at: null, carrier_done_at: null });
   }
 
   private async putDevices(batchId: string, devices: readonly Device[], db: Knex): Promise<void> {

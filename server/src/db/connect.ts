@@ -1,6 +1,7 @@
 import knexModule, { type Knex } from 'knex';
 import * as first from './migrations/0001-first';
 import * as plan from './migrations/0002-plan';
+import * as cards from './migrations/0003-cards';
 
 /** The database cannot be used; the message tells what to do. */
 export class DatabaseError extends Error {}
@@ -8,6 +9,7 @@ export class DatabaseError extends Error {}
 const migrations: Record<string, { up(knex: Knex): Promise<void>; down(knex: Knex): Promise<void> }> = {
   '0001-first': first,
   '0002-plan': plan,
+  '0003-cards': cards,
 };
 
 /** Migrations from the bundle instead of a folder. */

@@ -48,6 +48,10 @@ const toImage = (row: Row): StoredImage => ({
     method: row.facts?.method ?? 'none',
     methodReason: row.facts?.methodReason ?? '',
     about: row.about,
+    keptSize: row.facts?.keptSize ?? null,
+    unpacked: null,
+    bootFiles: row.facts?.bootFiles ?? [],
+    seen: row.facts?.seen ?? [],
   },
 });
 
@@ -64,10 +68,11 @@ export class ImageRepository {
     return row ? toImage(row) : null;
   }
 
-  /** An image whose packed or unpacked content is the same. */
-  async findByDigest(rawSha256: string): Promise<StoredImage | null> {
+  /** Another image whose unpacked content is the same. */
+  async findByDigest(rawSha256: string, notThis: string): Promise<StoredImage | null> {
     const row = await this.knex<Row>('image')
       .where('state', 'ready')
+      .whereNot('id', notThis)
       .whereRaw(`facts->>'rawSha256' = ?`, [rawSha256])
       .first();
     return row ? toImage(row) : null;
@@ -86,10 +91,29 @@ export class ImageRepository {
     });
   }
 
+  /** Keeps what was found; the word width is taken over where nobody has said it. */
   async finish(id: string, facts: ShelvedImage): Promise<void> {
+    const wordBits = facts.seen.find(({ kind }) => kind === 'width')?.wordBits ?? null;
     await this.knex('image')
       .where('id', id)
-      .update({ state: 'ready', message: '', facts: JSON.stringify(facts) });
+      .update({
+        state: 'ready',
+        message: '',
+        facts: JSON.stringify(facts),
+        ...(wordBits === null
+          ? {}
+          : {
+              about: this.knex.raw(
+                `case when about->>'wordBits' is null then about || ?::jsonb else about end`,
+                [JSON.stringify({ wordBits })],
+              ),
+            }),
+      });
+  }
+
+  /** Puts an image back to be read, from another path. */
+  async checkAgain(id: string, sourcePath: string, db: Knex): Promise<void> {
+    await db('image').where('id', id).update({ state: 'checking', source_path: sourcePath, facts: null });
   }
 
   async fail(id: string, message: string): Promise<void> {

@@ -25,6 +25,7 @@ interface CardRow {
   slot_id: string;
   device_id: string;
   identity: MediumIdentity;
+  card_key: string | null;
   state: CardState;
   share: number;
   message: string;
@@ -41,6 +42,8 @@ export interface ArmedCard {
   /** Reader's place and kind of card in words, by which rates are learnt. */
   slotTitle?: string;
   cardKind?: string;
+  /** Its card record. */
+  cardKey?: string | null;
 }
 
 /** How long one verified card took. */
@@ -57,6 +60,7 @@ const toCard = (row: CardRow): RoundCard => ({
   slotId: row.slot_id,
   deviceId: row.device_id,
   serial: row.identity.serial,
+  cardKey: row.card_key,
   state: row.state,
   share: row.share,
   rate: 0,
@@ -69,6 +73,7 @@ const toArmed = (row: CardRow): ArmedCard => ({
   slotId: row.slot_id,
   deviceId: row.device_id,
   identity: row.identity,
+  cardKey: row.card_key,
 });
 
 function grouped<T>(items: readonly T[], key: (item: T) => string): Map<string, T[]> {
@@ -108,6 +113,7 @@ export class RoundRepository {
         identity: JSON.stringify(card.identity),
         slot_title: card.slotTitle ?? card.slotId,
         card_kind: card.cardKind ?? '',
+        card_key: card.cardKey ?? null,
         state: 'queued',
       })),
     );
@@ -163,19 +169,26 @@ export class RoundRepository {
     await db.raw(`select pg_advisory_xact_lock(hashtext('nest-mark slots'))`);
   }
 
-  /** Slots that a running or waiting round holds. */
-  async slotsInUse(db: Knex = this.knex): Promise<Set<string>> {
+  /** Cards that waiting and running rounds hold; one that has ended is free again while the others go on. */
+  async inUse(
+    db: Knex = this.knex,
+  ): Promise<{ station: string; slotId: string; identity: MediumIdentity }[]> {
     const rows = await db<CardRow>('round_card')
       .join('round', 'round.id', 'round_card.round_id')
       .whereIn('round.state', ['queued', 'running'])
-      .select<{ slot_id: string }[]>('slot_id');
-    return new Set(rows.map((row) => row.slot_id));
+      .whereIn('round_card.state', ['queued', 'writing', 'verifying'])
+      .select<{ station: string; slot_id: string; identity: MediumIdentity }[]>(
+        'round.station',
+        'round_card.slot_id',
+        'round_card.identity',
+      );
+    return rows.map(({ station, slot_id, identity }) => ({ station, slotId: slot_id, identity }));
   }
 
   async setCard(
     roundId: string,
     slotId: string,
-    change: { state?: CardState; share?: number; message?: string },
+    change: { state?: CardState; share?: number; message?: string; fault?: string | null },
   ): Promise<void> {
     const at = change.state ? { at: this.knex.fn.now() } : {};
     await this.knex('round_card')
@@ -236,21 +249,21 @@ export class RoundRepository {
     return new Map(rows.map((row) => [row.device_id, toCard(row)]));
   }
 
-  /** For media by serial: the device whose verified card each of them is, going by its newest write. */
-  async verifiedFor(serials: readonly string[]): Promise<Map<string, VerifiedFor>> {
-    const { rows }: { rows: (VerifiedFor & { serial: string; state: CardState })[] } = await this.knex.raw(
-      `select distinct on (serial) card.identity->>'serial' as serial, card.state, device.id as "deviceId",
+  /** For card records: the device whose verified card each of them is, going by its newest write. */
+  async verifiedFor(keys: readonly string[]): Promise<Map<string, VerifiedFor>> {
+    const { rows }: { rows: (VerifiedFor & { key: string; state: CardState })[] } = await this.knex.raw(
+      `select distinct on (card.card_key) card.card_key as key, card.state, device.id as "deviceId",
          device.host_name as "hostName", device.mark, device.nest, batch.plan->>'name' as "batchName"
        from round_card card
        join round on round.id = card.round_id
        join device on device.id = card.device_id
        join batch on batch.id = round.batch_id
-       where card.identity->>'serial' = any(?) and card.identity->>'serial' <> ''
-       order by serial, card.at desc`,
-      [[...serials]],
+       where card.card_key = any(?)
+       order by card.card_key, card.at desc`,
+      [[...keys]],
     );
     const verified = rows.filter(({ state }) => state === 'verified');
-    return new Map(verified.map(({ serial, state: _state, ...device }) => [serial, device]));
+    return new Map(verified.map(({ key, state: _state, ...device }) => [key, device]));
   }
 
   private async withCards(row: RoundRow): Promise<Round> {
@@ -260,6 +273,8 @@ export class RoundRepository {
       batchId: row.batch_id,
       number: row.number,
       state: row.state,
+      // Overlaid from the work under way; a stopped program holds nothing.
+      paused: false,
       startedAt: millis(row.started_at),
       endedAt: millisOrNull(row.ended_at),
       cards: cards.map(toCard),

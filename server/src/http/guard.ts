@@ -27,7 +27,7 @@ export const sameMachine: RequestHandler = (request, _response, next) => {
   // A form of another site can post text, but not JSON.
   if (
     changes &&
-    !request.is('application/json') &&
+    !request.is(['application/json', 'application/octet-stream']) &&
     request.headers['content-length'] !== undefined &&
     request.headers['content-length'] !== '0'
   )

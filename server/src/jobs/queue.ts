@@ -2,11 +2,19 @@ import type { Knex } from 'knex';
 import { run, makeWorkerUtils, type Runner, type TaskList } from 'graphile-worker';
 import type { Logger as Pino } from 'pino';
 import { Logger } from 'graphile-worker';
+import type { ProveCard } from '@nest-mark/core';
+import type { MediumIdentity } from '@nest-mark/station';
 
 /** Work that lasts, by name, with what it needs to know. */
 export interface Jobs {
   'write-round': { roundId: string };
   'shelve-image': { imageId: string };
+  'prove-card': {
+    key: string;
+    slotId: string;
+    identity: MediumIdentity;
+    what: ProveCard['what'];
+  };
   scan: { scanId: string };
 }
 

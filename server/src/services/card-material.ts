@@ -35,25 +35,33 @@ export interface Material {
   keys: Map<string, string>;
 }
 
-/** The one image of some devices; null when they have none or several. */
-export function sharedImage(plan: Plan, deviceIds: readonly string[]): string | null {
-  const wanted = new Set(deviceIds);
-  const ids = new Set(
-    plan.devices.filter(({ id }) => wanted.has(id)).map((device) => settingsOf(plan, device).imageId),
-  );
-  const [only] = ids;
-  return ids.size === 1 ? (only ?? null) : null;
+/** Cards of a round by the image that their devices get, as the plan says now. */
+export async function byImage<Card extends { deviceId: string }>(
+  context: Context,
+  batchId: string,
+  cards: readonly Card[],
+): Promise<{ imageId: string | null; cards: Card[] }[]> {
+  const { plan } = await needBatch(context, batchId);
+  const devices = new Map(plan.devices.map((device) => [device.id, device]));
+  const groups = new Map<string | null, Card[]>();
+  for (const card of cards) {
+    const device = devices.get(card.deviceId);
+    const imageId = device ? settingsOf(plan, device).imageId : null;
+    const group = groups.get(imageId);
+    if (group) group.push(card);
+    else groups.set(imageId, [card]);
+  }
+  return [...groups].map(([imageId, group]) => ({ imageId, cards: group }));
 }
 
-/** Gathers what a round needs. @throws CardError when the plan no longer has it */
+/** Gathers what the cards of one image need. @throws CardError when it is not there any more */
 export async function gather(
   context: Context,
   batchId: string,
   roundId: string,
-  deviceIds: readonly string[],
+  imageId: string | null,
 ): Promise<Material> {
   const { plan } = await needBatch(context, batchId);
-  const imageId = sharedImage(plan, deviceIds);
   if (imageId === null) throw new CardError('image', 'The plan has no image for these devices any more.');
   const image = await context.images.find(imageId);
   if (!image?.facts) throw new CardError('image', 'The image is no longer on the shelf.');

@@ -1,15 +1,18 @@
 import { join } from 'node:path';
 import type { Knex } from 'knex';
-import type { CardReader, NeighbourTable } from '@nest-mark/station';
+import type { CardReader, NeighbourTable, PauseSwitch } from '@nest-mark/station';
 import type { Lab } from '@nest-mark/stand-in';
 import { BatchRepository } from '../db/batches';
 import { BoardRepository } from '../db/boards';
+import { CardRepository } from '../db/cards';
 import { IdempotencyRepository } from '../db/idempotency';
 import { ImageRepository } from '../db/images';
 import { LogRepository, type NewEntry } from '../db/log';
 import { NetworkRepository } from '../db/networks';
 import { RoundRepository } from '../db/rounds';
 import { ScanRepository } from '../db/scans';
+import { SettingRepository } from '../db/settings';
+import { UploadRepository } from '../db/uploads';
 import { EventHub } from './events';
 import { LiveRounds } from './live-rounds';
 import { Vault } from './vault';
@@ -19,8 +22,11 @@ export interface Context {
   knex: Knex;
   batches: BatchRepository;
   boards: BoardRepository;
+  cards: CardRepository;
+  settings: SettingRepository;
   networks: NetworkRepository;
   images: ImageRepository;
+  uploads: UploadRepository;
   rounds: RoundRepository;
   scans: ScanRepository;
   idempotency: IdempotencyRepository;
@@ -36,6 +42,10 @@ export interface Context {
   dataFolder: string;
   /** Work that can be stopped, by round or scan id. */
   stoppers: Map<string, AbortController>;
+  /** Rounds that are being written, and how to hold them. */
+  pauses: Map<string, PauseSwitch>;
+  /** Slots whose card is being proved. */
+  proving: Set<string>;
 }
 
 export interface Equipment {
@@ -55,8 +65,11 @@ export function makeContext(equipment: Equipment): Context {
     knex,
     batches: new BatchRepository(knex),
     boards: new BoardRepository(knex),
+    cards: new CardRepository(knex),
+    settings: new SettingRepository(knex),
     networks: new NetworkRepository(knex),
     images: new ImageRepository(knex),
+    uploads: new UploadRepository(knex),
     rounds: new RoundRepository(knex),
     scans: new ScanRepository(knex),
     idempotency: new IdempotencyRepository(knex),
@@ -65,6 +78,8 @@ export function makeContext(equipment: Equipment): Context {
     events: new EventHub(),
     live: new LiveRounds(),
     stoppers: new Map(),
+    pauses: new Map(),
+    proving: new Set(),
   };
 }
 

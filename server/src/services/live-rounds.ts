@@ -6,9 +6,11 @@ interface Live {
   share: number;
   rate: number;
   secondsLeft: number | null;
-  /** When and where this phase began, for the rate. */
+  /** When and where the rate began to be taken. */
   since: number;
   from: number;
+  /** Octets of this phase so far. */
+  done: number;
 }
 
 /** Writing and reading back weigh the same in a card's share. */
@@ -17,6 +19,7 @@ const phaseShare = (phase: Phase, part: number): number => (phase === 'writing' 
 /** Progress of rounds that are being written now; too quick for the database. */
 export class LiveRounds {
   private readonly cards = new Map<string, Live>();
+  private readonly paused = new Set<string>();
 
   /** Notes progress. @returns whether the phase is a new one */
   note(
@@ -31,10 +34,11 @@ export class LiveRounds {
     const known = this.cards.get(key);
     const fresh = known?.phase !== phase;
     const live: Live = fresh
-      ? { phase, share: 0, rate: 0, secondsLeft: null, since: now, from: done }
+      ? { phase, share: 0, rate: 0, secondsLeft: null, since: now, from: done, done }
       : known;
     const seconds = (now - live.since) / 1000;
     live.share = phaseShare(phase, done / total);
+    live.done = done;
     if (seconds > 0.25) {
       live.rate = (done - live.from) / seconds;
       // Reading back takes about as long as writing did.
@@ -45,13 +49,24 @@ export class LiveRounds {
     return fresh;
   }
 
+  /** Rates begin anew when a round goes on. */
+  setPaused(roundId: string, paused: boolean, now = Date.now()): void {
+    if (paused) this.paused.add(roundId);
+    else this.paused.delete(roundId);
+    for (const [key, live] of this.cards)
+      if (key.startsWith(`${roundId}/`))
+        Object.assign(live, { since: now, from: live.done, rate: 0, secondsLeft: null });
+  }
+
   forget(roundId: string): void {
+    this.paused.delete(roundId);
     for (const key of this.cards.keys()) if (key.startsWith(`${roundId}/`)) this.cards.delete(key);
   }
 
   /** A round as it stands this moment. */
   overlay(round: Round): Round {
-    return { ...round, cards: round.cards.map((card) => this.card(round.id, card)) };
+    const paused = this.paused.has(round.id);
+    return { ...round, paused, cards: round.cards.map((card) => this.card(round.id, card)) };
   }
 
   card(roundId: string, card: RoundCard): RoundCard {

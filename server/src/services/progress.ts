@@ -27,6 +27,7 @@ export async function batchProgress(context: Context, batchId: string): Promise<
       card: card ? { state: card.state, share: card.share, at: card.at, message: card.message } : null,
       poweredAt: device.poweredAt,
       handedOverAt: device.handedOverAt,
+      carrierDoneAt: device.carrierDoneAt,
       fingerprint: device.fingerprint,
       seen: current && {
         standing: current.standing,

@@ -195,13 +195,14 @@ export class TestServer {
 
   /** Arms what the server proposes. */
   async arm(batchId: string): Promise<Round> {
-    const { cards } = await this.ok<Proposal>('GET', `/batches/${batchId}/next-round`);
+    const { cards, at } = await this.ok<Proposal>('GET', `/batches/${batchId}/next-round`);
     const armed = cards.flatMap(({ slotId, deviceId, medium }) =>
       deviceId !== null && medium ? [{ slotId, deviceId, identity: medium.identity }] : [],
     );
     return this.ok('POST', `/batches/${batchId}/rounds`, {
       cards: armed,
       confirm: `erase ${String(armed.length)}`,
+      lookedAt: at,
     });
   }
 

@@ -40,7 +40,9 @@ export async function describeCard(card: ByteSource, mark: MarkFile | null): Pro
   if (mark) return `the card of ${mark.hostName} (mark ${mark.mark}, nest ${mark.nest})`;
   try {
     const partitions = await inspectDisk(card);
-    const kinds = partitions.map(({ fileSystem, label }) => (label ? `${fileSystem} "${label}"` : fileSystem));
+    const kinds = partitions.map(({ fileSystem, label }) =>
+      label ? `${fileSystem} "${label}"` : fileSystem,
+    );
     return `${String(partitions.length)} partition${partitions.length === 1 ? '' : 's'} (${kinds.slice(0, 4).join(', ')}), not written here`;
   } catch (error) {
     if (!(error instanceof DiskError)) throw error;

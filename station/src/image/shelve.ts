@@ -5,10 +5,12 @@ import {
   bootPartition,
   bothSizes,
   detectMethod,
+  imageClues,
   FatVolume,
   inspectDisk,
   SliceSource,
   type FirstBootMethodId,
+  type ImageClue,
   type InspectedPartition,
 } from '@nest-mark/core';
 import { BLOCK_SIZE, blockDigest } from '../writer/digest';
@@ -34,6 +36,10 @@ export interface ShelvedImage {
   bootSize: number | null;
   method: FirstBootMethodId;
   methodReason: string;
+  /** What lies in the root of the boot partition. */
+  bootFiles: { name: string; size: number; folder: boolean }[];
+  /** What the image's octets tell of it. */
+  seen: ImageClue[];
 }
 
 /** Files of an image on the shelf: the image unpacked with its holes, and its boot partition. */
@@ -75,6 +81,9 @@ async function sha256OfFile(path: string): Promise<{ digest: string; size: numbe
   }
   return { digest: hash.digest('hex'), size };
 }
+
+/** Files of the boot partition that are listed. */
+const FILES_TOLD = 200;
 
 /** Blocks between two looks at the disk's free room. */
 const LOOK_EVERY = 16;
@@ -169,12 +178,18 @@ export async function shelveImage(
       const found = {
         method: 'none' as FirstBootMethodId,
         methodReason: 'The image has no FAT boot partition.',
+        bootFiles: [] as ShelvedImage['bootFiles'],
+        seen: await imageClues(source, partitions),
       };
       if (boot) {
         const slice = new SliceSource(source, boot.offset, boot.size);
-        const detected = await detectMethod(await FatVolume.openReadOnly(slice));
+        const volume = await FatVolume.openReadOnly(slice);
+        const detected = await detectMethod(volume);
         found.method = detected.id;
         found.methodReason = detected.reason;
+        found.bootFiles = (await volume.list())
+          .slice(0, FILES_TOLD)
+          .map(({ name, size, folder }) => ({ name, size, folder }));
         await copyRange(source, boot.offset, boot.size, files.boot);
       }
       // Counted in units of 512 octets, whatever the disk's own (stat(2)).

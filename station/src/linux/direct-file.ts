@@ -15,9 +15,12 @@ export class DirectFile {
     readonly size: number,
   ) {}
 
-  /** @param size octets of the medium; a block device's file status does not tell it */
-  static async open(path: string, size: number): Promise<DirectFile> {
-    const plain = await open(path, constants.O_RDWR);
+  /**
+   * @param size octets of the medium; a block device's file status does not tell it
+   * @param flags further flags of open(2) for the first opening, above all O_EXCL for a block device
+   */
+  static async open(path: string, size: number, flags = 0): Promise<DirectFile> {
+    const plain = await open(path, constants.O_RDWR | flags);
     // Not every file system knows direct access (EINVAL); reading back is then only as good as its cache.
     const direct = await open(path, constants.O_RDWR | constants.O_DIRECT).catch(() => null);
     return new DirectFile(plain, direct, size);

@@ -6,8 +6,12 @@ export class PauseSwitch {
     return this.held !== null;
   }
 
+  /** Called when work is held. */
+  onHeld: () => void = () => undefined;
+
   pause(): void {
     if (this.held) return;
+    this.onHeld();
     let open = (): void => undefined;
     const promise = new Promise<void>((resolve) => (open = resolve));
     this.held = { promise, open };

@@ -6,6 +6,8 @@ import { providePrimeNG } from 'primeng/config';
 import { routes } from './app.routes';
 import * as batchEffects from './state/batch.effects';
 import { batchFeature } from './state/batch.reducer';
+import * as benchEffects from './state/bench.effects';
+import { benchFeature } from './state/bench.reducer';
 import * as boardsEffects from './state/boards.effects';
 import { boardsFeature } from './state/boards.reducer';
 import * as imagesEffects from './state/images.effects';
@@ -25,13 +27,21 @@ export const appConfig: ApplicationConfig = {
     provideRouter(routes, withComponentInputBinding()),
     provideStore(),
     provideState(batchFeature),
+    provideState(benchFeature),
     provideState(boardsFeature),
     provideState(imagesFeature),
     provideState(networksFeature),
     provideState(noticeFeature),
     provideState(progressFeature),
     provideState(selectionFeature),
-    provideEffects(batchEffects, boardsEffects, imagesEffects, networksEffects, progressEffects),
+    provideEffects(
+      batchEffects,
+      benchEffects,
+      boardsEffects,
+      imagesEffects,
+      networksEffects,
+      progressEffects,
+    ),
     providePrimeNG({ theme: { preset: benchPreset, options: { darkModeSelector: '.dark' } } }),
   ],
 };

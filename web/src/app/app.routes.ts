@@ -84,6 +84,11 @@ export const routes: Routes = [
         loadComponent: async () => (await import('./images/images-page')).ImagesPage,
       },
       {
+        path: 'card-records',
+        title: 'Card records · Nest Mark',
+        loadComponent: async () => (await import('./card-records/card-records-page')).CardRecordsPage,
+      },
+      {
         path: 'networks',
         title: 'Networks · Nest Mark',
         loadComponent: async () => (await import('./networks/networks-page')).NetworksPage,

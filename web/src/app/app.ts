@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, HostListener, inject, signal } from '@angular/core';
 import { RouterOutlet } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { Attention } from './shell/attention';
 import { CommandLine } from './shell/command-line';
 import { KeysHelp } from './shell/keys-help';
 import { TopBar } from './shell/top-bar';
@@ -58,6 +59,11 @@ export class App {
   protected readonly notice = this.store.selectSignal(noticeFeature.selectNotice);
   protected readonly finding = signal(false);
   protected readonly keys = signal(false);
+
+  constructor() {
+    // It only has to be there.
+    inject(Attention);
+  }
 
   protected dismiss(): void {
     this.store.dispatch(NoticeActions.dismissed());

@@ -28,6 +28,7 @@ import {
   type PracticeAction,
   type PracticeView,
   type Proposal,
+  type ResumeRound,
   type Round,
   type SaveNetwork,
   type SavePlan,
@@ -42,38 +43,7 @@ import {
   type ShelvedBoard,
   type ShelvedNetwork,
 } from '@nest-mark/core';
-import { problemOf, unreachable } from './api-problem';
-
-type Method = 'GET' | 'POST' | 'PUT' | 'DELETE';
-
-interface Sent {
-  body?: unknown;
-  headers?: Record<string, string>;
-}
-
-async function answered(method: Method, path: string, { body, headers = {} }: Sent): Promise<Response> {
-  const all: Record<string, string> = { ...headers };
-  if (method !== 'GET') all['X-Nest-Mark'] = '1';
-  if (body !== undefined) all['Content-Type'] = 'application/json';
-  const response = await fetch(`/api${path}`, {
-    method,
-    headers: all,
-    ...(body === undefined ? {} : { body: JSON.stringify(body) }),
-  }).catch(() => {
-    throw unreachable();
-  });
-  if (!response.ok) throw await problemOf(response);
-  return response;
-}
-
-const call = <T>(method: Method, path: string, schema: z.ZodType<T>, sent: Sent = {}): Observable<T> =>
-  from(answered(method, path, sent).then(async (response) => schema.parse(await response.json())));
-
-const order = (method: Method, path: string, sent: Sent = {}): Observable<void> =>
-  from(answered(method, path, sent).then(() => undefined));
-
-/** Work that must not be started twice by a repeated request. */
-const once = (): Record<string, string> => ({ 'Idempotency-Key': crypto.randomUUID() });
+import { answered, call, once, order } from './requests';
 
 const ifMatch = (version: number): Record<string, string> => ({ 'If-Match': `"${String(version)}"` });
 
@@ -109,8 +79,8 @@ export class Api {
   nextRound = (id: string): Observable<Proposal> => call('GET', `/batches/${id}/next-round`, ProposalSchema);
   armRound = (id: string, body: ArmRound): Observable<Round> =>
     call('POST', `/batches/${id}/rounds`, RoundSchema, { body, headers: once() });
-  resumeRound = (id: string, confirm: string): Observable<Round> =>
-    call('POST', `/rounds/${id}/resume`, RoundSchema, { body: { confirm }, headers: once() });
+  resumeRound = (id: string, body: ResumeRound): Observable<Round> =>
+    call('POST', `/rounds/${id}/resume`, RoundSchema, { body, headers: once() });
   cancelRound = (id: string): Observable<void> => order('POST', `/rounds/${id}/cancel`);
 
   startScan = (id: string, subnet: string, port: number): Observable<Scan> =>

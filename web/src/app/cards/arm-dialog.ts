@@ -59,19 +59,20 @@ export class ArmDialog {
   /** The round that is written again, or null for a new one. */
   private readonly again = computed(() => {
     const arming = this.arming();
-    return arming === null || arming === 'new' ? null : arming.roundId;
+    return arming === null || arming === 'new' ? null : arming;
   });
+  private readonly proposal = this.store.selectSignal(cardsFeature.selectProposal);
 
   protected readonly lines = computed((): Line[] => {
-    const roundId = this.again();
-    if (roundId === null)
+    const again = this.again();
+    if (again === null)
       return this.toArm().map((slot) => ({
         slotId: slot.proposed.slotId,
         slotTitle: slot.proposed.slotTitle,
         erased: readOut(slot),
         becomes: `${slot.device?.hostName ?? ''} (mark ${slot.device?.mark ?? ''}, nest ${slot.device?.nest ?? ''})`,
       }));
-    return unfinishedOf(this.progress()?.rounds ?? [], roundId).map((card): Line => {
+    return unfinishedOf(this.progress()?.rounds ?? [], again.roundId, again.only).map((card): Line => {
       const slot = this.slots().find(({ proposed }) => proposed.slotId === card.slotId);
       return {
         slotId: card.slotId,
@@ -90,15 +91,18 @@ export class ArmDialog {
 
   protected confirm(): void {
     if (!this.fits() || this.sending()) return;
-    const roundId = this.again();
+    const again = this.again();
     const confirm = this.typed().trim();
-    if (roundId !== null) {
-      this.store.dispatch(CardsActions.resumeConfirmed({ roundId, confirm }));
+    // What the lines above were read from.
+    const lookedAt = this.proposal()?.at ?? 0;
+    if (again !== null) {
+      const request = { confirm, lookedAt, ...(again.only === undefined ? {} : { only: again.only }) };
+      this.store.dispatch(CardsActions.resumeConfirmed({ roundId: again.roundId, request }));
       return;
     }
     const cards = this.toArm().flatMap(({ proposed: { slotId, medium }, device }) =>
       medium && device ? [{ slotId, deviceId: device.id, identity: medium.identity }] : [],
     );
-    this.store.dispatch(CardsActions.roundConfirmed({ request: { cards, confirm } }));
+    this.store.dispatch(CardsActions.roundConfirmed({ request: { cards, confirm, lookedAt } }));
   }
 }

@@ -1,19 +1,33 @@
-import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { Button } from 'primeng/button';
 import { batchFeature } from '../state/batch.reducer';
 import { selectStops } from '../state/selectors';
 import { ArmDialog } from './arm-dialog';
 import { CardsActions, cardsFeature } from './cards.reducer';
+import { ProveDialog } from './prove-dialog';
 import { RateChart } from './rate-chart';
 import { RoundsPanel } from './rounds-panel';
 import { SlotPanel } from './slot-panel';
-import { selectOpenRound, selectSlots, selectToArm } from './slots';
+import { BenchPanel } from './bench-panel';
+import { ExportPanel } from './export-panel';
+import { StepsPanel } from './steps-panel';
+import { selectOpenRounds, selectSlots, selectToArm, type SlotView } from './slots';
 
 /** Writing: the reader's places, the next round, what each card is doing. */
 @Component({
   selector: 'nm-cards-page',
-  imports: [ArmDialog, Button, RateChart, RoundsPanel, SlotPanel],
+  imports: [
+    ArmDialog,
+    BenchPanel,
+    Button,
+    ExportPanel,
+    ProveDialog,
+    RateChart,
+    RoundsPanel,
+    SlotPanel,
+    StepsPanel,
+  ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './cards-page.html',
   styleUrl: './cards-page.css',
@@ -21,7 +35,9 @@ import { selectOpenRound, selectSlots, selectToArm } from './slots';
 export class CardsPage {
   private readonly store = inject(Store);
   protected readonly slots = this.store.selectSignal(selectSlots);
-  protected readonly round = this.store.selectSignal(selectOpenRound);
+  protected readonly rounds = this.store.selectSignal(selectOpenRounds);
+  /** The slot whose card is about to be proved. */
+  protected readonly proving = signal<SlotView | null>(null);
   protected readonly proposal = this.store.selectSignal(cardsFeature.selectProposal);
   protected readonly arming = this.store.selectSignal(cardsFeature.selectArming);
   protected readonly rates = this.store.selectSignal(cardsFeature.selectRates);
@@ -46,6 +62,10 @@ export class CardsPage {
 
   protected arm(): void {
     this.store.dispatch(CardsActions.armingAsked());
+  }
+
+  protected pause(roundId: string, paused: boolean): void {
+    this.store.dispatch(CardsActions.pauseWanted({ roundId, paused }));
   }
 
   protected cancel(roundId: string): void {

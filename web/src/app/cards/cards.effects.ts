@@ -23,6 +23,7 @@ import { BatchActions } from '../state/batch.actions';
 import { batchFeature } from '../state/batch.reducer';
 import { NoticeActions } from '../state/notice';
 import { ProgressActions } from '../state/progress.reducer';
+import { CardsApi } from '../api/cards-api';
 import { CardsActions } from './cards.reducer';
 
 /** What may change the proposal: cards in and out, the plan, the beginning and the end of a round. */
@@ -32,7 +33,9 @@ export const loadProposal = createEffect(
       actions.pipe(
         ofType(CardsActions.entered, BatchActions.saved, BatchActions.opened, CardsActions.roundBegun),
       ),
-      server.events.pipe(filter(({ type }) => type === 'slots' || type === 'progress' || type === 'image')),
+      server.events.pipe(
+        filter(({ type }) => ['slots', 'progress', 'image', 'cards', 'settings'].includes(type)),
+      ),
       server.connected,
     ).pipe(
       throttleTime(200, undefined, { leading: true, trailing: true }),
@@ -69,7 +72,7 @@ export const resumeRound = createEffect(
   (actions = inject(Actions), api = inject(Api)) =>
     actions.pipe(
       ofType(CardsActions.resumeConfirmed),
-      exhaustMap(({ roundId, confirm }) => begun(api.resumeRound(roundId, confirm))),
+      exhaustMap(({ roundId, request }) => begun(api.resumeRound(roundId, request))),
     ),
   { functional: true },
 );
@@ -84,6 +87,31 @@ export const cancelRound = createEffect(
           catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
         ),
       ),
+    ),
+  { functional: true },
+);
+
+const told = (work: Observable<void>) =>
+  work.pipe(
+    mergeMap(() => EMPTY),
+    catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
+  );
+
+export const pauseRound = createEffect(
+  (actions = inject(Actions), api = inject(CardsApi)) =>
+    actions.pipe(
+      ofType(CardsActions.pauseWanted),
+      mergeMap(({ roundId, paused }) => told(api.pauseRound(roundId, paused))),
+    ),
+  { functional: true },
+);
+
+export const carrierDone = createEffect(
+  (actions = inject(Actions), api = inject(CardsApi), store = inject(Store)) =>
+    actions.pipe(
+      ofType(CardsActions.carrierDone),
+      concatLatestFrom(() => store.select(batchFeature.selectId)),
+      mergeMap(([{ deviceId }, id]) => (id === null ? EMPTY : told(api.carrierDone(id, [deviceId])))),
     ),
   { functional: true },
 );

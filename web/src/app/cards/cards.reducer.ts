@@ -1,5 +1,5 @@
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
-import type { ArmRound, Problem, Proposal, Round } from '@nest-mark/core/api';
+import type { ArmRound, Problem, Proposal, ResumeRound, Round } from '@nest-mark/core/api';
 import { BatchActions } from '../state/batch.actions';
 import { ProgressActions } from '../state/progress.reducer';
 
@@ -11,13 +11,16 @@ export const CardsActions = createActionGroup({
     /** Null leaves the slot's card out. */
     Assigned: props<{ slotId: string; deviceId: string | null }>(),
     'Arming Asked': emptyProps(),
-    'Resuming Asked': props<{ roundId: string }>(),
+    /** All unfinished cards of a round, or the one of a slot. */
+    'Resuming Asked': props<{ roundId: string; only?: string }>(),
     'Arming Left': emptyProps(),
     'Round Confirmed': props<{ request: ArmRound }>(),
-    'Resume Confirmed': props<{ roundId: string; confirm: string }>(),
+    'Resume Confirmed': props<{ roundId: string; request: ResumeRound }>(),
     'Round Begun': props<{ round: Round }>(),
     'Round Refused': props<{ problem: Problem }>(),
     'Cancel Wanted': props<{ roundId: string }>(),
+    'Pause Wanted': props<{ roundId: string; paused: boolean }>(),
+    'Carrier Done': props<{ deviceId: string }>(),
   },
 });
 
@@ -34,7 +37,7 @@ export interface CardsState {
   /** What the person chose instead of the proposal, by slot. */
   chosen: Record<string, string | null>;
   /** What the dialog is about: a new round, or one to be written again. */
-  arming: 'new' | { roundId: string } | null;
+  arming: 'new' | { roundId: string; only?: string } | null;
   sending: boolean;
   problem: Problem | null;
   rates: { roundId: string; bySlot: Record<string, RateSample[]> } | null;
@@ -87,9 +90,9 @@ export const cardsFeature = createFeature({
       chosen: { ...state.chosen, [slotId]: deviceId },
     })),
     on(CardsActions.armingAsked, (state): CardsState => ({ ...state, arming: 'new', problem: null })),
-    on(CardsActions.resumingAsked, (state, { roundId }): CardsState => ({
+    on(CardsActions.resumingAsked, (state, { roundId, only }): CardsState => ({
       ...state,
-      arming: { roundId },
+      arming: only === undefined ? { roundId } : { roundId, only },
       problem: null,
     })),
     on(CardsActions.armingLeft, (state): CardsState => ({ ...state, arming: null, problem: null })),

@@ -1,11 +1,13 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { bothSizes, clock } from '@nest-mark/core';
+import { bothSizes, cardAdvice, clock } from '@nest-mark/core';
 import { Select } from 'primeng/select';
+import { BenchActions } from '../state/bench.reducer';
 import { selectDevices } from '../state/selectors';
 import { CardsActions } from './cards.reducer';
-import type { SlotView } from './slots';
+import { printLabel } from './print-label';
+import { recordWords, type SlotView } from './slots';
 
 const leaveOut = 'leave it out';
 
@@ -21,13 +23,14 @@ export class SlotPanel {
   private readonly store = inject(Store);
   private readonly devices = this.store.selectSignal(selectDevices);
   readonly slot = input.required<SlotView>();
+  readonly prove = output();
 
   protected readonly medium = computed(() => this.slot().proposed.medium);
   protected readonly size = computed(() => bothSizes(this.medium()?.identity.size ?? 0));
   protected readonly percent = computed(() => Math.floor((this.slot().writing?.share ?? 0) * 100));
   protected readonly pace = computed(() => {
     const card = this.slot().writing;
-    if (!card || card.rate === 0) return '';
+    if (!card || card.rate === 0 || this.slot().held) return '';
     const left = card.secondsLeft === null ? '' : `, ${clock(card.secondsLeft)} left`;
     return `${(card.rate / 1e6).toFixed(1)} MB/s${left}`;
   });
@@ -36,10 +39,61 @@ export class SlotPanel {
     ...this.devices().map(({ id, nest, hostName }) => ({ id, label: `${nest} · ${hostName}` })),
   ]);
   protected readonly chosen = computed(() => this.slot().device?.id ?? leaveOut);
+  protected readonly history = computed(() => recordWords(this.slot().record));
+  protected readonly advice = computed(() => {
+    const { record } = this.slot();
+    return record && !record.retired ? cardAdvice(record) : null;
+  });
+  protected readonly proof = computed(() => {
+    const proof = this.slot().record?.proof;
+    if (!proof) return null;
+    const running = proof.state === 'running';
+    return {
+      running,
+      // A card that lies or is bad says so in the advice already.
+      text: running
+        ? `${proof.text} ${String(Math.floor(proof.share * 100))} %`
+        : proof.state === 'lies' || proof.state === 'bad'
+          ? ''
+          : `Proof: ${proof.text}`,
+      hand: proof.state !== 'good' && !running,
+    };
+  });
+  /** Cards of the practice bench need no power to be cut. */
+  protected readonly ejectable = computed(() => this.slot().proposed.slotId.startsWith('reader-'));
 
   protected assign(id: string): void {
     this.store.dispatch(
       CardsActions.assigned({ slotId: this.slot().proposed.slotId, deviceId: id === leaveOut ? null : id }),
     );
+  }
+
+  protected again(): void {
+    const { endedIn, proposed } = this.slot();
+    if (endedIn)
+      this.store.dispatch(CardsActions.resumingAsked({ roundId: endedIn.roundId, only: proposed.slotId }));
+  }
+
+  protected release(): void {
+    this.store.dispatch(BenchActions.releaseWanted({ slotId: this.slot().proposed.slotId }));
+  }
+
+  protected eject(): void {
+    this.store.dispatch(BenchActions.ejectWanted({ slotId: this.slot().proposed.slotId }));
+  }
+
+  protected stopProof(): void {
+    const { record } = this.slot();
+    if (record) this.store.dispatch(BenchActions.proofStopped({ key: record.key }));
+  }
+
+  protected carrierDone(): void {
+    const { endedFor } = this.slot();
+    if (endedFor) this.store.dispatch(CardsActions.carrierDone({ deviceId: endedFor.id }));
+  }
+
+  protected label(): void {
+    const { endedFor } = this.slot();
+    if (endedFor) printLabel(endedFor);
   }
 }

@@ -1,6 +1,20 @@
 import { createSelector } from '@ngrx/store';
-import { bothSizes, type Device, type ProposedCard, type Round, type RoundCard } from '@nest-mark/core';
+import {
+  bothSizes,
+  cardAdvice,
+  findBoard,
+  settingsOf,
+  targetSteps,
+  type CardRecord,
+  type Device,
+  type ProposedCard,
+  type Round,
+  type RoundCard,
+  type TargetSteps,
+} from '@nest-mark/core';
 import { batchFeature } from '../state/batch.reducer';
+import { benchFeature } from '../state/bench.reducer';
+import { boardsFeature } from '../state/boards.reducer';
 import { progressFeature } from '../state/progress.reducer';
 import { cardsFeature } from './cards.reducer';
 
@@ -12,16 +26,26 @@ export interface SlotView {
   /** Its card in the round that is being written. */
   writing: RoundCard | null;
   writingFor: Device | null;
+  /** Whether that round is held. */
+  held: boolean;
   /** How its card ended in the newest round, as long as that card is still in it. */
   ended: RoundCard | null;
   endedFor: Device | null;
+  /** The round in which it ended, and whether its card can be written again there. */
+  endedIn: { roundId: string; again: boolean } | null;
+  /** What hands still have to do before the device that it was written for can start; null where there is nothing. */
+  steps: TargetSteps | null;
+  carrierDone: boolean;
+  record: CardRecord | null;
 }
 
 const isOpen = ({ state }: Round): boolean => state === 'queued' || state === 'running';
+const isUnderWay = ({ state }: RoundCard): boolean =>
+  state === 'queued' || state === 'writing' || state === 'verifying';
 
-export const selectOpenRound = createSelector(
-  progressFeature.selectProgress,
-  (progress): Round | null => progress?.rounds.find(isOpen) ?? null,
+/** Rounds that are being written, the oldest first. */
+export const selectOpenRounds = createSelector(progressFeature.selectProgress, (progress): Round[] =>
+  (progress?.rounds ?? []).filter(isOpen).reverse(),
 );
 
 export const selectSlots = createSelector(
@@ -29,23 +53,48 @@ export const selectSlots = createSelector(
   cardsFeature.selectChosen,
   batchFeature.selectPlan,
   progressFeature.selectProgress,
-  (proposal, chosen, plan, progress): SlotView[] => {
+  benchFeature.selectRecords,
+  boardsFeature.selectList,
+  (proposal, chosen, plan, progress, records, boards): SlotView[] => {
     const devices = new Map(plan?.devices.map((device) => [device.id, device]));
     const rounds = progress?.rounds ?? [];
     return (proposal?.cards ?? []).map((proposed): SlotView => {
       const { slotId, medium } = proposed;
       const here = (card: RoundCard): boolean => card.slotId === slotId;
-      const writing = rounds.find(isOpen)?.cards.find(here) ?? null;
-      const last = rounds.find(({ cards }) => cards.some(here))?.cards.find(here);
-      const ended = !writing && last && medium && last.serial === medium.identity.serial ? last : null;
+      const writer = rounds.find(
+        (round) => isOpen(round) && round.cards.some((card) => here(card) && isUnderWay(card)),
+      );
+      const writing = writer?.cards.find(here) ?? null;
+      const lastIn = rounds.find(({ cards }) => cards.some(here));
+      const last = lastIn?.cards.find(here);
+      const ended =
+        !writing && last && !isUnderWay(last) && medium && last.serial === medium.identity.serial
+          ? last
+          : null;
+      const endedFor = ended ? (devices.get(ended.deviceId) ?? null) : null;
       const wanted = slotId in chosen ? chosen[slotId] : proposed.deviceId;
+      const board =
+        plan && endedFor ? findBoard(boards, settingsOf(plan, endedFor).boardProfileId) : undefined;
+      const key = proposed.record?.key;
       return {
         proposed,
         device: medium && !proposed.refusal ? (devices.get(wanted ?? '') ?? null) : null,
         writing,
         writingFor: writing ? (devices.get(writing.deviceId) ?? null) : null,
+        held: writer?.paused ?? false,
         ended,
-        endedFor: ended ? (devices.get(ended.deviceId) ?? null) : null,
+        endedFor,
+        endedIn:
+          ended && lastIn
+            ? {
+                roundId: lastIn.id,
+                again: ended.state !== 'verified' && !takenUpLater(rounds, lastIn, ended),
+              }
+            : null,
+        steps: board && ended?.state === 'verified' ? targetSteps(board) : null,
+        carrierDone:
+          progress?.devices.find(({ deviceId }) => deviceId === endedFor?.id)?.carrierDoneAt != null,
+        record: records?.find((record) => record.key === key) ?? proposed.record,
       };
     });
   },
@@ -56,24 +105,55 @@ export const selectToArm = createSelector(selectSlots, (slots) =>
   slots.filter(({ device, writing }) => device !== null && !writing),
 );
 
+/** What a card has been through, in a line; empty for a new one. */
+export function recordWords(record: CardRecord | null): string {
+  const [last] = record?.writings ?? [];
+  if (!record || !last) return '';
+  const count = record.writings.length;
+  const failures = record.writings.filter(({ fault }) => fault !== null).length;
+  const when = new Date(last.at).toLocaleDateString('en-GB', {
+    day: 'numeric',
+    month: 'short',
+    year: 'numeric',
+  });
+  return `Written ${String(count)} ${count === 1 ? 'time' : 'times'}${failures > 0 ? `, ${String(failures)} failed` : ''}, last on ${when} for ${last.hostName}.`;
+}
+
 /** What will be erased, read out for a person. */
-export function readOut({ proposed: { medium, verifiedFor } }: SlotView): string {
+export function readOut({ proposed: { medium, verifiedFor }, record }: SlotView): string {
   if (!medium) return 'no card';
   const { model, identity, holds } = medium;
   const whose = verifiedFor
     ? `the verified card of ${verifiedFor.hostName} (${verifiedFor.batchName})`
     : holds;
-  return `${model}, ${bothSizes(identity.size)}, serial ${identity.serial || 'not given'}. It holds ${whose}.`;
+  const advice = record ? cardAdvice(record) : null;
+  return [
+    `${model}, ${bothSizes(identity.size)}, serial ${identity.serial || 'not given'}.`,
+    `It holds ${whose}.`,
+    recordWords(record) || 'Never written here.',
+    advice,
+  ]
+    .filter((part) => part)
+    .join(' ');
 }
 
-/** Cards of an ended round that were not verified, and whose devices no later round took up. */
-export function unfinishedOf(rounds: readonly Round[], roundId: string): RoundCard[] {
-  const round = rounds.find(({ id }) => id === roundId);
-  if (!round || isOpen(round)) return [];
-  const later = new Set(
-    rounds
-      .filter(({ number }) => number > round.number)
-      .flatMap(({ cards }) => cards.map(({ deviceId }) => deviceId)),
+const takenUpLater = (rounds: readonly Round[], round: Round, card: RoundCard): boolean =>
+  rounds.some(
+    ({ number, cards }) => number > round.number && cards.some(({ deviceId }) => deviceId === card.deviceId),
   );
-  return round.cards.filter(({ state, deviceId }) => state !== 'verified' && !later.has(deviceId));
+
+/**
+ * Cards of a round that were not verified, and whose devices no later round took up.
+ * @param only the slot of a single card, also of a round that is still being written
+ */
+export function unfinishedOf(rounds: readonly Round[], roundId: string, only?: string): RoundCard[] {
+  const round = rounds.find(({ id }) => id === roundId);
+  if (!round || (isOpen(round) && only === undefined)) return [];
+  return round.cards.filter(
+    (card) =>
+      card.state !== 'verified' &&
+      !isUnderWay(card) &&
+      (only === undefined || card.slotId === only) &&
+      !takenUpLater(rounds, round, card),
+  );
 }

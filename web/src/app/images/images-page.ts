@@ -1,22 +1,56 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { bothSizes, decimalSize, type Image, type ImageAbout } from '@nest-mark/core';
+import {
+  bothSizes,
+  decimalSize,
+  updateMinutes,
+  type Image,
+  type ImageAbout,
+  type ImageClue,
+} from '@nest-mark/core';
 import { Button } from 'primeng/button';
-import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
-import { Textarea } from 'primeng/textarea';
 import { ImagesActions, imagesFeature } from '../state/images.reducer';
+import { AddImage } from './add-image';
 
 const methodNames: Record<Image['method'], string> = {
   'declarative-seed': 'Declarative seed',
   none: 'None that is known here',
 };
 
+const clueWords: Record<ImageClue['kind'], string> = {
+  system: 'Says of itself',
+  width: 'Word width',
+  built: 'Built',
+};
+const DAY = 86_400_000;
+
+function clueOf(clue: ImageClue, now: number): { kind: string; text: string; reason: string } {
+  const kind = clueWords[clue.kind];
+  if (clue.at === null) return { kind, text: clue.text, reason: clue.reason };
+  const days = Math.max(0, Math.floor((now - clue.at) / DAY));
+  const { low, high } = updateMinutes(days);
+  const built = new Date(clue.at).toLocaleDateString('en-GB', {
+    day: 'numeric',
+    month: 'short',
+    year: 'numeric',
+  });
+  return {
+    kind,
+    text: `${built}, ${String(days)} days ago: a fresh board will take about ${String(low)} to ${String(high)} min to bring up to date`,
+    reason: `${clue.reason}; the minutes are common practice by age`,
+  };
+}
+
+/** What the unpacked copy costs, against the image's full size. */
+const keptWords = (kept: number, full: number): string =>
+  `unpacked, ${decimalSize(kept)} on this disk${kept < full * 0.95 ? ` (${decimalSize(full - kept)} of it are holes)` : ''}; so cards are written as fast as the readers allow`;
+
 /** The shelf: images that were read from end to end and can be written. */
 @Component({
   selector: 'nm-images-page',
-  imports: [Button, FormsModule, InputText, Select, Textarea],
+  imports: [AddImage, Button, FormsModule, Select],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './images-page.html',
   styleUrl: './images-page.css',
@@ -24,8 +58,6 @@ const methodNames: Record<Image['method'], string> = {
 export class ImagesPage {
   private readonly store = inject(Store);
   private readonly list = this.store.selectSignal(imagesFeature.selectList);
-  protected readonly adding = this.store.selectSignal(imagesFeature.selectAdding);
-  protected readonly problem = this.store.selectSignal(imagesFeature.selectProblem);
   protected readonly widths = [
     { id: null, label: 'not said' },
     { id: 32, label: '32 bit' },
@@ -37,9 +69,6 @@ export class ImagesPage {
     { id: 'desktop', label: 'with a desktop' },
     { id: 'application', label: 'for one application' },
   ];
-  protected readonly path = signal('');
-  protected readonly title = signal('');
-  protected readonly sha256 = signal('');
 
   protected readonly images = computed(() =>
     this.list()?.map((image) => {
@@ -54,6 +83,10 @@ export class ImagesPage {
         methodName: methodNames[image.method],
         smallest: image.rawSize === null ? '' : bothSizes(image.rawSize),
         packed: image.packedSize === null ? '' : `${decimalSize(image.packedSize)} ${image.packing ?? ''}`,
+        far: image.unpacked === null ? '' : `${decimalSize(image.unpacked)} so far`,
+        kept: image.keptSize === null ? '' : keptWords(image.keptSize, image.rawSize ?? 0),
+        clues: image.seen.map((clue) => clueOf(clue, Date.now())),
+        bootFiles: image.bootFiles.map((file) => ({ ...file, text: decimalSize(file.size) })),
         parts: image.partitions.map((part) => ({
           ...part,
           share: `${String(Math.max(8, (part.size / total) * 100))}%`,
@@ -62,27 +95,6 @@ export class ImagesPage {
       };
     }),
   );
-  private added = 0;
-
-  constructor() {
-    // The form is emptied once the server has taken the image, not before.
-    effect(() => {
-      const count = this.list()?.length ?? 0;
-      if (count > this.added && this.added > 0) this.empty();
-      this.added = count;
-    });
-  }
-
-  protected add(): void {
-    this.store.dispatch(
-      ImagesActions.addWanted({
-        path: this.path().trim(),
-        title: this.title().trim(),
-        sha256: this.sha256().trim(),
-      }),
-    );
-  }
-
   /** What a person says of an image; its octets do not tell for sure. */
   protected describe(image: Image, change: Partial<ImageAbout>): void {
     const { id, title, about } = image;
@@ -91,11 +103,5 @@ export class ImagesPage {
 
   protected remove(id: string): void {
     this.store.dispatch(ImagesActions.removalWanted({ id }));
-  }
-
-  private empty(): void {
-    this.path.set('');
-    this.title.set('');
-    this.sha256.set('');
   }
 }

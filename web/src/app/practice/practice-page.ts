@@ -1,12 +1,13 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { bothSizes, type PracticeAction, type PracticeView } from '@nest-mark/core';
+import { bothSizes, noCardFaults, type PracticeAction, type PracticeView } from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { Checkbox } from 'primeng/checkbox';
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
 import { batchFeature } from '../state/batch.reducer';
+import { faultKinds, faultOf } from './card-faults';
 import { PracticeActions, practiceFeature } from './practice.reducer';
 
 type Phase = PracticeView['boards'][number]['phase'];
@@ -59,14 +60,10 @@ export class PracticePage {
     (this.view()?.cards ?? []).map((card) => ({
       ...card,
       text: bothSizes(card.size),
-      fault: card.faults.wrongByteAt !== null ? 'wrong' : card.faults.diesAtByte !== null ? 'dies' : 'none',
+      fault: faultOf(card.faults),
     })),
   );
-  protected readonly faultKinds = [
-    { id: 'none', label: 'works' },
-    { id: 'wrong', label: 'gives back a wrong byte' },
-    { id: 'dies', label: 'dies half way' },
-  ];
+  protected readonly faultKinds = faultKinds;
   protected readonly nestTyped = signal('A1');
   protected readonly cardPicked = signal<string | null>(null);
 
@@ -88,11 +85,7 @@ export class PracticePage {
   }
 
   protected setFault(cardId: string, kind: string): void {
-    // Places within the practice image, whose boot partition begins at 1 MiB and whose root at 49 MiB.
-    const faults = {
-      wrongByteAt: kind === 'wrong' ? 50_000_003 : null,
-      diesAtByte: kind === 'dies' ? 60_000_000 : null,
-    };
+    const faults = faultKinds.find(({ id }) => id === kind)?.faults ?? noCardFaults;
     this.act({ do: 'cardFaults', cardId, faults });
   }
 

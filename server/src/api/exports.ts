@@ -1,0 +1,34 @@
+import * as z from 'zod';
+import { ExportCardSchema, ExportedCardSchema } from '@nest-mark/core';
+import { route, type Route } from '../http/route';
+import { exportBy, prepareExport } from '../services/export-card';
+
+export const exportRoutes: Route[] = [
+  route({
+    method: 'post',
+    path: '/batches/:id/devices/:deviceId/export',
+    summary: 'Make a device’s card, or only its first-boot files, ready to be fetched as a file; logged',
+    params: z.object({ id: z.uuid(), deviceId: z.uuid() }),
+    body: ExportCardSchema,
+    answer: ExportedCardSchema,
+    status: 201,
+    run: ({ context, params, body }) => prepareExport(context, params.id, params.deviceId, body.form),
+  }),
+  route({
+    method: 'get',
+    path: '/exports/:token',
+    summary: 'Fetch what was made ready',
+    params: z.object({ token: z.uuid() }),
+    run: async ({ params, response }) => {
+      const { fileName, send } = exportBy(params.token);
+      response.set('Content-Type', 'application/octet-stream');
+      response.set('Content-Disposition', `attachment; filename="${fileName}"`);
+      try {
+        await send(response);
+      } catch (error) {
+        // The status line is gone already: only a torn connection tells that the file is not whole.
+        response.destroy(error instanceof Error ? error : undefined);
+      }
+    },
+  }),
+];

@@ -1,0 +1,124 @@
+import { spawn } from 'node:child_process';
+import { randomUUID } from 'node:crypto';
+import { once } from 'node:events';
+import type { Writable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import { applyPatches, fileSlug, firstBootMethod, type ExportForm } from '@nest-mark/core';
+import { shelvedBase, type GangCard } from '@nest-mark/station';
+import { ZipFile } from 'yazl';
+import { Problem } from '../http/problems';
+import { byImage, cardSettings, gather, patchesFor } from './card-material';
+import { record, type Context } from './context';
+import { needBatch } from './plans';
+
+/** Milliseconds for which a prepared export can be fetched. */
+const LASTS = 5 * 60_000;
+
+interface Prepared {
+  fileName: string;
+  until: number;
+  send(into: Writable): Promise<void>;
+}
+
+const prepared = new Map<string, Prepared>();
+
+/** Files in a zip carry a fixed time, so that the same card gives the same archive. */
+const fixedTime = new Date(2026, 0, 1);
+
+async function* overlaid(
+  base: ReturnType<typeof shelvedBase>,
+  patches: GangCard['patches'],
+): AsyncGenerator<Uint8Array> {
+  const reader = await base.open();
+  try {
+    for (let offset = 0; offset < base.size; offset += base.blockSize) {
+      const block = new Uint8Array(Math.min(base.blockSize, base.size - offset));
+      await reader.read(block, offset);
+      applyPatches(block, offset, patches);
+      yield block;
+    }
+  } finally {
+    await reader.close();
+  }
+}
+
+/** Sends octets through a packer of Debian's. @throws when it fails */
+async function packed(
+  command: string,
+  args: string[],
+  from: AsyncIterable<Uint8Array>,
+  into: Writable,
+): Promise<void> {
+  const packer = spawn(command, args, { stdio: ['pipe', 'pipe', 'ignore'] });
+  const ended = once(packer, 'close') as Promise<[number | null]>;
+  try {
+    await Promise.all([pipeline(from, packer.stdin), pipeline(packer.stdout, into, { end: false })]);
+    const [code] = await ended;
+    if (code !== 0) throw new Error(`${command} ended with ${String(code)}`);
+  } finally {
+    if (packer.exitCode === null) packer.kill();
+  }
+  into.end();
+}
+
+/**
+ * Makes one device's card ready to be fetched as a file, for workstations without access to their readers. What is
+ * fetched holds the device's secrets, so it is written to the log.
+ * @returns a token that can be used for five minutes
+ * @throws Problem when there is no such device or its image cannot take settings
+ */
+export async function prepareExport(
+  context: Context,
+  batchId: string,
+  deviceId: string,
+  form: ExportForm,
+): Promise<{ token: string; fileName: string }> {
+  const { plan } = await needBatch(context, batchId);
+  const device = plan.devices.find(({ id }) => id === deviceId);
+  if (!device) throw new Problem(404, 'device-missing', 'There is no such device in the plan.');
+  const [group] = await byImage(context, batchId, [{ deviceId }]);
+  const fail = (error: unknown): never => {
+    throw new Problem(409, 'card-not-ready', error instanceof Error ? error.message : String(error));
+  };
+  // A card that was exported is a writing of its own: a board that booted before takes it anew.
+  const material = await gather(context, batchId, randomUUID(), group?.imageId ?? null).catch(fail);
+  const fileName = `${fileSlug(device.hostName)}-${device.mark}${form === 'files' ? '-first-boot.zip' : `.${form}`}`;
+  const send = async (into: Writable): Promise<void> => {
+    if (form === 'files') {
+      const method = firstBootMethod(material.facts.method);
+      if (!method) throw new Problem(409, 'no-method', 'This image cannot take settings.');
+      const zip = new ZipFile();
+      for (const { path, content } of method.files(await cardSettings(context, material, device)))
+        zip.addBuffer(Buffer.from(content), path, { mtime: fixedTime, mode: 0o100600 });
+      zip.end();
+      await pipeline(zip.outputStream, into);
+      return;
+    }
+    const patches = await patchesFor(context, material, deviceId);
+    const octets = overlaid(shelvedBase(material.folder, material.facts), patches);
+    if (form === 'img.xz') await packed('xz', ['-c', '-T2', '-1'], octets, into);
+    else if (form === 'img.zst') await packed('zstd', ['-c', '-q'], octets, into);
+    else await pipeline(octets, into);
+  };
+  // What cannot be made is said now, not in the middle of a download.
+  await patchesFor(context, material, deviceId).catch(fail);
+  const now = Date.now();
+  for (const [token, { until }] of prepared) if (until < now) prepared.delete(token);
+  const token = randomUUID();
+  prepared.set(token, { fileName, until: now + LASTS, send });
+  await record(context, {
+    kind: 'card-exported',
+    batchId,
+    deviceId,
+    text: `The ${form === 'files' ? 'first-boot files' : 'card'} of ${device.hostName} ${form === 'files' ? 'were' : 'was'} exported as ${fileName}, with its secrets.`,
+  });
+  return { token, fileName };
+}
+
+/** @throws Problem when the token is not known or too old */
+export function exportBy(token: string): Prepared {
+  const found = prepared.get(token);
+  if (!found || found.until < Date.now())
+    throw new Problem(404, 'export-gone', 'This export can no longer be fetched. Export the card again.');
+  return found;
+}

@@ -1,0 +1,228 @@
+import { execFile } from 'node:child_process';
+import { constants, existsSync, readdirSync, realpathSync } from 'node:fs';
+import { lstat, open, type FileHandle } from 'node:fs/promises';
+import { join } from 'node:path';
+import { promisify } from 'node:util';
+import { describeCard, readMarkFile } from '../card/label';
+import {
+  CardError,
+  sameMedium,
+  type CardHandle,
+  type CardReader,
+  type Medium,
+  type MediumIdentity,
+  type Slot,
+} from '../ports';
+import { DirectFile } from './direct-file';
+import { LSBLK_ARGUMENTS, readLsblk, type BlockDevice } from './lsblk';
+
+const run = promisify(execFile);
+const byPath = '/dev/disk/by-path';
+/** Milliseconds between two looks at what is plugged in. */
+const LOOK_EVERY = 2000;
+
+export interface LinuxReaderOptions {
+  /** Which devices are offered at all; by default the removable ones. */
+  offers?: (device: BlockDevice) => boolean;
+  /** What lsblk prints; for tests. */
+  list?: () => Promise<string>;
+}
+
+/** Name of a place that stays the same for the same socket; the device's own name where there is none. */
+function stablePath(path: string): string {
+  if (!existsSync(byPath)) return path;
+  for (const name of readdirSync(byPath))
+    if (!/-part\d+$/.test(name) && realpathSync(join(byPath, name)) === path) return name;
+  return path;
+}
+
+const noRights = (path: string): CardError =>
+  new CardError(
+    'rights',
+    `This account may not write to ${path}. Give it the right: as root run "usermod -aG disk $USER" and log in again, or better, give it only card readers by a udev rule with TAG+="uaccess" for removable disks. Nothing was erased.`,
+  );
+
+/** The card readers of this computer: Linux block devices that were put in. */
+export class LinuxReader implements CardReader {
+  private readonly open_ = new Set<string>();
+  private readonly described = new Map<string, Pick<Medium, 'holds' | 'label'>>();
+
+  constructor(private readonly options: LinuxReaderOptions = {}) {}
+
+  /** The devices that are offered, as they are now. @throws when lsblk is missing */
+  async devices(): Promise<BlockDevice[]> {
+    const text = this.options.list
+      ? await this.options.list()
+      : (await run('lsblk', LSBLK_ARGUMENTS, { maxBuffer: 1 << 24 })).stdout;
+    const offers =
+      this.options.offers ?? (({ type, medium }) => type === 'disk' && medium.removable && !medium.system);
+    return readLsblk(text)
+      .map((device) => {
+        const identity = { ...device.medium.identity, path: stablePath(device.path) };
+        return { ...device, medium: { ...device.medium, identity } };
+      })
+      .filter(offers);
+  }
+
+  async list(): Promise<Slot[]> {
+    return Promise.all(
+      (await this.devices()).map(async (device) => ({
+        id: slotOf(device.path),
+        title: `Reader ${device.path.replace('/dev/', '')}`,
+        medium: { ...device.medium, ...(await this.contents(device)) },
+      })),
+    );
+  }
+
+  async open(slotId: string, identity: MediumIdentity): Promise<CardHandle> {
+    const device = (await this.devices()).find(({ path }) => slotOf(path) === slotId);
+    if (!device)
+      throw new CardError(
+        'pulled',
+        'There is no card in the reader any more. Put it back and arm the round again.',
+      );
+    if (!sameMedium(device.medium.identity, identity)) throw changed();
+    if (this.open_.has(device.path))
+      throw new CardError('busy', 'The card is being used already. Wait until that has ended.');
+    const handle = await openExclusively(device);
+    this.open_.add(device.path);
+    // Between listing and opening the card may have been swapped; what is open now stays what it is.
+    const now = (await this.devices()).find(({ path }) => path === device.path);
+    if (!now || !sameMedium(now.medium.identity, identity) || now.number !== device.number) {
+      await handle.close();
+      this.open_.delete(device.path);
+      throw changed();
+    }
+    this.described.delete(keyOf(device));
+    return {
+      size: handle.size,
+      write: (block, offset) => handle.write(block, offset).catch(explain),
+      read: (into, offset) => handle.read(into, offset).catch(explain),
+      flush: () => handle.flush().catch(explain),
+      close: async () => {
+        await handle.close();
+        // Without it the system shows the old partitions until the card is put in again.
+        await run('blockdev', ['--rereadpt', device.path]).catch(() => undefined);
+        this.open_.delete(device.path);
+        this.described.delete(keyOf(device));
+      },
+    };
+  }
+
+  watch(listener: () => void): () => void {
+    let last = '';
+    const look = async (): Promise<void> => {
+      const now = (await this.devices().catch(() => [])).map(keyOf).join('\n');
+      if (now !== last && last !== '') listener();
+      last = now === '' ? ' ' : now;
+    };
+    const timer = setInterval(() => void look(), LOOK_EVERY);
+    timer.unref();
+    return () => clearInterval(timer);
+  }
+
+  /** Takes a medium's partitions out of use. Ask the person first. @throws CardError with what the system says */
+  async release(slotId: string): Promise<void> {
+    const device = (await this.devices()).find(({ path }) => slotOf(path) === slotId);
+    for (const { path, mountedAt } of device?.inUse ?? [])
+      await run('umount', ['--', mountedAt]).catch((error: unknown) => {
+        const said =
+          error instanceof Error ? error.message.split('\n').slice(1).join(' ').trim() : String(error);
+        throw new CardError(
+          'busy',
+          `${path} stays in use as ${mountedAt}: ${said || 'it cannot be released'}.`,
+        );
+      });
+  }
+
+  /** Makes a medium safe to pull where the reader can: flushes it and cuts its power. */
+  async eject(slotId: string): Promise<void> {
+    const device = (await this.devices()).find(({ path }) => slotOf(path) === slotId);
+    if (!device || this.open_.has(device.path)) return;
+    await run('udisksctl', ['power-off', '--no-user-interaction', '-b', device.path])
+      .catch(() => run('eject', [device.path]))
+      .catch(() => undefined);
+  }
+
+  private async contents(device: BlockDevice): Promise<Pick<Medium, 'holds' | 'label'>> {
+    const key = keyOf(device);
+    const known = this.described.get(key);
+    if (known) return known;
+    if (this.open_.has(device.path)) return { holds: 'being written', label: null };
+    const file = await open(device.path, constants.O_RDONLY).catch(() => null);
+    // Without the right to read it, what the system knows of it has to do.
+    if (!file) return { holds: device.medium.holds, label: null };
+    try {
+      const source = { size: device.medium.identity.size, read: readerOf(file) };
+      const label = await readMarkFile(source);
+      const found = { label, holds: label ? await describeCard(source, label) : device.medium.holds };
+      this.described.set(key, found);
+      return found;
+    } finally {
+      await file.close();
+    }
+  }
+}
+
+const slotOf = (path: string): string => `reader-${path.replace('/dev/', '').replaceAll('/', '-')}`;
+const keyOf = ({ path, number, medium, inUse }: BlockDevice): string =>
+  [
+    path,
+    number,
+    medium.identity.size,
+    medium.identity.serial,
+    medium.readOnly,
+    ...inUse.map(({ mountedAt }) => mountedAt),
+  ].join(' ');
+
+const changed = (): CardError =>
+  new CardError(
+    'changed',
+    'Another card is in the reader than when the round was armed. Look at it and arm again.',
+  );
+
+const readerOf =
+  (file: FileHandle) =>
+  async (offset: number, length: number): Promise<Uint8Array> => {
+    const bytes = new Uint8Array(length);
+    for (let at = 0; at < length;) {
+      const { bytesRead } = await file.read(bytes, at, length - at, offset + at);
+      if (bytesRead === 0) throw new RangeError('the medium ends early');
+      at += bytesRead;
+    }
+    return bytes;
+  };
+
+/** Opens the device itself, never a link to something else, and nothing that anybody uses. @throws CardError */
+async function openExclusively({ path, medium, number }: BlockDevice): Promise<DirectFile> {
+  const found = await lstat(path).catch(() => null);
+  if (!found?.isBlockDevice())
+    throw new CardError('changed', `${path} is not a disk any more. Nothing was erased. Look again.`);
+  const major = Math.floor(found.rdev / 256) & 0xfff;
+  const minor = (found.rdev & 0xff) | (Math.floor(found.rdev / 2 ** 12) & ~0xff & 0xfffff);
+  if (number !== `${String(major)}:${String(minor)}`) throw changed();
+  try {
+    return await DirectFile.open(path, medium.identity.size, constants.O_EXCL | constants.O_NOFOLLOW);
+  } catch (error) {
+    const { code } = error as NodeJS.ErrnoException;
+    if (code === 'EACCES' || code === 'EPERM') throw noRights(path);
+    if (code === 'EBUSY')
+      throw new CardError('busy', `${path} is in use. Release what is mounted from it, then arm again.`);
+    if (code === 'EROFS')
+      throw new CardError('protected', 'The card is write-protected. Slide its lock to the other side.');
+    throw error;
+  }
+}
+
+/** What the kernel says of a medium that went away or fails. */
+function explain(error: unknown): never {
+  const { code } = error as NodeJS.ErrnoException;
+  if (code === 'ENOMEDIUM' || code === 'ENXIO' || code === 'ENODEV')
+    throw new CardError(
+      'pulled',
+      'The card was pulled out while it was in use. Put it back and write it again.',
+    );
+  if (code === 'EROFS' || code === 'EPERM')
+    throw new CardError('protected', 'The card is write-protected. Slide its lock to the other side.');
+  throw error;
+}

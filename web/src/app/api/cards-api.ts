@@ -1,0 +1,55 @@
+import { Injectable } from '@angular/core';
+import type { Observable } from 'rxjs';
+import * as z from 'zod';
+import {
+  BenchSettingsSchema,
+  CardRecordSchema,
+  ExportedCardSchema,
+  UploadSchema,
+  type BeginUpload,
+  type BenchSettings,
+  type CardRecord,
+  type ExportForm,
+  type ProveCard,
+  type SaveCard,
+  type Upload,
+} from '@nest-mark/core/api';
+import { call, once, order, pieceSent } from './requests';
+
+/** The part of the server's interface that is about single cards, images on their way, and the bench. */
+@Injectable({ providedIn: 'root' })
+export class CardsApi {
+  pauseRound = (id: string, paused: boolean): Observable<void> =>
+    order('POST', `/rounds/${id}/pause`, { body: { paused } });
+
+  carrierDone = (id: string, deviceIds: string[]): Observable<void> =>
+    order('POST', `/batches/${id}/carrier-done`, { body: { deviceIds } });
+
+  cards = (): Observable<CardRecord[]> => call('GET', '/cards', z.array(CardRecordSchema));
+  saveCard = (key: string, body: SaveCard): Observable<CardRecord> =>
+    call('PUT', `/cards/${encodeURIComponent(key)}`, CardRecordSchema, { body });
+  proveCard = (body: ProveCard): Observable<CardRecord> =>
+    call('POST', '/cards/prove', CardRecordSchema, { body, headers: once() });
+  stopProof = (key: string): Observable<void> => order('POST', `/cards/${encodeURIComponent(key)}/stop`);
+
+  releaseSlot = (id: string): Observable<void> => order('POST', `/slots/${encodeURIComponent(id)}/release`);
+  ejectSlot = (id: string): Observable<void> => order('POST', `/slots/${encodeURIComponent(id)}/eject`);
+
+  benchSettings = (): Observable<BenchSettings> => call('GET', '/settings/bench', BenchSettingsSchema);
+  setBench = (body: BenchSettings): Observable<BenchSettings> =>
+    call('PUT', '/settings/bench', BenchSettingsSchema, { body });
+
+  exportCard = (
+    batchId: string,
+    deviceId: string,
+    form: ExportForm,
+  ): Observable<z.infer<typeof ExportedCardSchema>> =>
+    call('POST', `/batches/${batchId}/devices/${deviceId}/export`, ExportedCardSchema, { body: { form } });
+
+  uploads = (): Observable<Upload[]> => call('GET', '/uploads', z.array(UploadSchema));
+  beginUpload = (body: BeginUpload): Observable<Upload> => call('POST', '/uploads', UploadSchema, { body });
+  dropUpload = (id: string): Observable<void> => order('DELETE', `/uploads/${id}`);
+  /** Sends a piece of a file that begins at an octet of it. */
+  sendPiece = (id: string, offset: number, piece: Blob): Observable<Upload> =>
+    pieceSent(`/uploads/${id}?offset=${String(offset)}`, piece, UploadSchema);
+}

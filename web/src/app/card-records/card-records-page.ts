@@ -1,0 +1,78 @@
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Store } from '@ngrx/store';
+import { bothSizes, cardAdvice, type CardRecord, type CardWriting } from '@nest-mark/core';
+import { InputText } from 'primeng/inputtext';
+import { BenchActions, benchFeature } from '../state/bench.reducer';
+
+const day = (at: number): string =>
+  new Date(at).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' });
+
+const megabytes = (rate: number): string => `${(rate / 1e6).toFixed(0)} MB/s`;
+
+/** The write rates of a card from its oldest to its newest writing, as points of a small line. */
+function trendOf(writings: readonly CardWriting[]): { points: string; from: string; to: string } | null {
+  const rates = writings.flatMap(({ writeRate }) => (writeRate === null ? [] : [writeRate])).reverse();
+  const [first] = rates;
+  const last = rates.at(-1);
+  if (rates.length < 2 || first === undefined || last === undefined) return null;
+  const most = Math.max(...rates);
+  const points = rates
+    .map(
+      (rate, at) =>
+        `${((at / (rates.length - 1)) * 96 + 2).toFixed(1)},${(26 - (rate / most) * 24).toFixed(1)}`,
+    )
+    .join(' ');
+  return { points, from: megabytes(first), to: megabytes(last) };
+}
+
+function rowOf(record: CardRecord) {
+  const [last] = record.writings;
+  const failed = record.writings.filter(({ fault }) => fault !== null);
+  const newest = record.writings.find(({ writeRate }) => writeRate !== null);
+  return {
+    record,
+    size: bothSizes(record.size),
+    writes: `${String(record.writings.length)}${failed.length > 0 ? `, ${String(failed.length)} failed` : ''}`,
+    last: last ? `${last.hostName} (${last.nest}), ${day(last.at)}` : 'never written',
+    state: last?.state ?? '',
+    rate: newest?.writeRate ? megabytes(newest.writeRate) : '',
+    trend: trendOf(record.writings),
+    advice: cardAdvice(record),
+    proof: record.proof ? `${day(record.proof.at)}: ${record.proof.text}` : '',
+  };
+}
+
+/** Every card that was used here: what it has been through, and whether to use it again. */
+@Component({
+  selector: 'nm-card-records-page',
+  imports: [FormsModule, InputText],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './card-records-page.html',
+  styleUrl: './card-records-page.css',
+})
+export class CardRecordsPage {
+  private readonly store = inject(Store);
+  private readonly records = this.store.selectSignal(benchFeature.selectRecords);
+  protected readonly wanted = signal('');
+  protected readonly rows = computed(() => {
+    const words = this.wanted().toLowerCase().split(/\s+/).filter(Boolean);
+    return this.records()
+      ?.filter(({ key, model, note, writings }) => {
+        const text = [key, model, note, ...writings.map(({ hostName, mark }) => `${hostName} ${mark}`)]
+          .join(' ')
+          .toLowerCase();
+        return words.every((word) => text.includes(word));
+      })
+      .map(rowOf);
+  });
+  protected readonly total = computed(() => this.records()?.length ?? 0);
+
+  protected note({ key, retired }: CardRecord, note: string): void {
+    this.store.dispatch(BenchActions.recordChanged({ key, change: { note, retired } }));
+  }
+
+  protected retire({ key, note, retired }: CardRecord): void {
+    this.store.dispatch(BenchActions.recordChanged({ key, change: { note, retired: !retired } }));
+  }
+}

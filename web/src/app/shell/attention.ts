@@ -1,0 +1,73 @@
+import { effect, inject, Injectable } from '@angular/core';
+import { Store } from '@ngrx/store';
+import type { Round } from '@nest-mark/core';
+import { benchFeature } from '../state/bench.reducer';
+import { progressFeature } from '../state/progress.reducer';
+
+const calls = /^\(\d+\) /;
+
+/** Cards of some rounds that ended, each by round and slot. */
+const endedCards = (rounds: readonly Round[]): string[] =>
+  rounds.flatMap(({ id, cards }) =>
+    cards
+      .filter(({ state }) => state === 'verified' || state === 'failed')
+      .map(({ slotId }) => `${id} ${slotId}`),
+  );
+
+/** Two short tones, the second one lower where something failed. */
+function sound(failed: boolean): void {
+  try {
+    const audio = new AudioContext();
+    [660, failed ? 440 : 880].forEach((frequency, at) => {
+      const tone = audio.createOscillator();
+      const volume = audio.createGain();
+      tone.frequency.value = frequency;
+      volume.gain.value = 0.08;
+      tone.connect(volume).connect(audio.destination);
+      tone.start(audio.currentTime + at * 0.22);
+      tone.stop(audio.currentTime + at * 0.22 + 0.18);
+    });
+    setTimeout(() => void audio.close(), 1000);
+  } catch {
+    // A machine without sound still shows it.
+  }
+}
+
+/** Calls the person when a card can be pulled or needs a hand: by a sound, and in the window's title until they are back. */
+@Injectable({ providedIn: 'root' })
+export class Attention {
+  private readonly store = inject(Store);
+  private readonly progress = this.store.selectSignal(progressFeature.selectProgress);
+  private readonly settings = this.store.selectSignal(benchFeature.selectSettings);
+  private known: { batchId: string; ended: ReadonlySet<string> } | null = null;
+  private waiting = 0;
+
+  constructor() {
+    effect(() => {
+      const progress = this.progress();
+      if (progress) this.look(progress.batchId, progress.rounds);
+    });
+    for (const event of ['pointerdown', 'keydown'])
+      document.addEventListener(event, () => this.call(0), { capture: true, passive: true });
+  }
+
+  private look(batchId: string, rounds: readonly Round[]): void {
+    const ended = endedCards(rounds);
+    const before = this.known?.batchId === batchId ? this.known.ended : null;
+    this.known = { batchId, ended: new Set(ended) };
+    // What had ended before the page was opened is no news.
+    const news = before ? ended.filter((card) => !before.has(card)) : [];
+    if (news.length === 0) return;
+    this.call(this.waiting + news.length);
+    const failed = rounds.some(({ id, cards }) =>
+      cards.some(({ slotId, state }) => state === 'failed' && news.includes(`${id} ${slotId}`)),
+    );
+    if (this.settings()?.sound) sound(failed);
+  }
+
+  private call(count: number): void {
+    this.waiting = count;
+    const plain = document.title.replace(calls, '');
+    document.title = count > 0 ? `(${String(count)}) ${plain}` : plain;
+  }
+}

@@ -1,0 +1,82 @@
+import { TestBed } from '@angular/core/testing';
+import type { CardState, Round } from '@nest-mark/core';
+import { Attention } from '../src/app/shell/attention';
+import { BenchActions } from '../src/app/state/bench.reducer';
+import { ProgressActions } from '../src/app/state/progress.reducer';
+import { bench } from './helpers/store';
+import { batchId, tankBatch } from './helpers/plan';
+
+const round = (states: CardState[]): Round => ({
+  id: 'r1',
+  batchId,
+  number: 1,
+  state: 'running',
+  paused: false,
+  startedAt: 0,
+  endedAt: null,
+  cards: states.map((state, at) => ({
+    slotId: `slot-${String(at)}`,
+    deviceId: 'd',
+    serial: '',
+    cardKey: null,
+    state,
+    share: 0,
+    rate: 0,
+    secondsLeft: null,
+    message: '',
+    at: 0,
+  })),
+});
+
+describe('calling the person', () => {
+  it('counts cards that ended in the title, sounds unless it is turned off, and stops once somebody is there', () => {
+    const tones: number[] = [];
+    const tone = {
+      frequency: {
+        set value(hertz: number) {
+          tones.push(hertz);
+        },
+      },
+      connect: (to: unknown) => to,
+      start: () => undefined,
+      stop: () => undefined,
+    };
+    const node = { gain: { value: 0 }, connect: () => undefined };
+    class Audio {
+      currentTime = 0;
+      destination = {};
+      createOscillator = () => tone;
+      createGain = () => node;
+      close = () => Promise.resolve();
+    }
+    Object.assign(globalThis, { AudioContext: Audio });
+    document.title = 'Cards · Nest Mark';
+    const { act } = bench(tankBatch(2));
+    const sound = { largestGB: 256, keepBlocks: 12, inFlight: 2, blockMiB: 4 as const, realReaders: false };
+    act(BenchActions.settingsCame({ settings: { ...sound, sound: true } }));
+    TestBed.inject(Attention);
+    const tell = (...states: CardState[]): void => {
+      act(
+        ProgressActions.came({
+          progress: { batchId, devices: [], strangers: [], rounds: [round(states)], scan: null },
+        }),
+      );
+      TestBed.tick();
+    };
+    // What had ended before the page was there is no news.
+    tell('verified', 'writing', 'writing');
+    expect(document.title).toBe('Cards · Nest Mark');
+    tell('verified', 'verified', 'writing');
+    expect(document.title).toBe('(1) Cards · Nest Mark');
+    expect(tones).toEqual([660, 880]);
+    tell('verified', 'verified', 'failed');
+    expect(document.title).toBe('(2) Cards · Nest Mark');
+    expect(tones.slice(2)).toEqual([660, 440]);
+    document.dispatchEvent(new Event('pointerdown'));
+    expect(document.title).toBe('Cards · Nest Mark');
+    act(BenchActions.settingsCame({ settings: { ...sound, sound: false } }));
+    tell('verified', 'verified', 'failed', 'verified');
+    expect(document.title).toBe('(1) Cards · Nest Mark');
+    expect(tones).toHaveLength(4);
+  });
+});
