@@ -82,6 +82,8 @@ export class LinuxReader implements CardReader {
         'There is no card in the reader any more. Put it back and arm the round again.',
       );
     if (!sameMedium(device.medium.identity, identity)) throw changed();
+    if (device.medium.readOnly)
+      throw new CardError('protected', 'The card is write-protected. Slide its lock to the other side.');
     if (this.open_.has(device.path))
       throw new CardError('busy', 'The card is being used already. Wait until that has ended.');
     const handle = await openExclusively(device);
@@ -103,6 +105,8 @@ export class LinuxReader implements CardReader {
         await handle.close();
         // Without it the system shows the old partitions until the card is put in again.
         await run('blockdev', ['--rereadpt', device.path]).catch(() => undefined);
+        // Some drivers answer that they did and did not.
+        await run('partx', ['--update', device.path]).catch(() => undefined);
         this.open_.delete(device.path);
         this.described.delete(keyOf(device));
       },
@@ -158,6 +162,9 @@ export class LinuxReader implements CardReader {
       const found = { label, holds: label ? await describeCard(source, label) : device.medium.holds };
       this.described.set(key, found);
       return found;
+    } catch {
+      // A medium that cannot be read tells nothing; that it cannot be written shows when it is.
+      return { holds: device.medium.holds, label: null };
     } finally {
       await file.close();
     }
