@@ -16,10 +16,10 @@ import {
 import { unpack } from '@nest-mark/station';
 import { timed, type Result } from './measure.mjs';
 
-const count = 500;
+const count = 1000;
 const userKey = makeHostKey(new Uint8Array(32).fill(7), new Uint8Array(4), 'mara@bench').publicLine;
 
-/** Files and patches of 500 devices over the practice image. */
+/** Files and patches of 1,000 devices over the practice image. */
 export async function personaliseMany(root: string): Promise<Result> {
   const parts: Buffer[] = [];
   for await (const part of unpack(join(root, 'data/base/practice-os.img.xz'), 'xz')) parts.push(part);
@@ -54,6 +54,6 @@ export async function personaliseMany(root: string): Promise<Result> {
   return {
     what: `keys, files and patches of ${String(count)} devices`,
     figure: `${took.toFixed(0)} ms, ${(octets / count / 1024).toFixed(0)} KiB of patches a card`,
-    bound: '',
+    bound: 'under 5,000 ms',
   };
 }

@@ -112,6 +112,9 @@ async function shots(page: Page): Promise<void> {
   await shot('hand-over');
   await go('Images');
   await shot('images');
+  await go('Card records');
+  await page.locator('tr[data-card]').first().waitFor();
+  await shot('card-records');
   await go('Log');
   await shot('log');
   await go('Networks');

@@ -10,6 +10,7 @@ export type StageName =
   | 'Boot & find'
   | 'Hand over'
   | 'Images'
+  | 'Card records'
   | 'Networks'
   | 'Boards'
   | 'Log'

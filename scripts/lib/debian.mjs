@@ -16,6 +16,8 @@ const forStart = [
   ['e2fsprogs', 'mke2fs'],
   ['openssl', 'openssl'],
   ['iproute2', 'ip'],
+  ['util-linux', 'lsblk'],
+  ['mount', 'umount'],
 ];
 const forTest = [
   ...forStart,
@@ -23,6 +25,7 @@ const forTest = [
   ['openssh-client', 'ssh'],
   ['wpasupplicant', 'wpa_passphrase'],
   ['zip', 'zip'],
+  ['unzip', 'unzip'],
   ['cloud-init', 'cloud-init'],
   ['netplan.io', 'netplan'],
   ['python3-yaml', '/usr/lib/python3/dist-packages/yaml'],

@@ -271,11 +271,11 @@ describe('the proof of a card', () => {
     await pace(3e6);
     await insert('card-08');
     const { key } = await server.ok<CardRecord>('POST', '/cards/prove', await prove('prove'));
-    await server.until(async () => (server.context.stoppers.has(key) ? true : null));
+    await server.until(() => Promise.resolve(server.context.stoppers.has(key) ? true : null));
     await server.ok('POST', `/cards/${key}/stop`);
     expect((await proved(key)).proof).toMatchObject({ state: 'failed' });
     const next = await server.ok<CardRecord>('POST', '/cards/prove', await prove('prove'));
-    await server.until(async () => (server.context.stoppers.has(next.key) ? true : null));
+    await server.until(() => Promise.resolve(server.context.stoppers.has(next.key) ? true : null));
     await server.act({ do: 'pull', slotId: 'slot-1' });
     expect((await proved(next.key)).proof!.text).toContain('pulled out');
   });

@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
-import type { PracticeAction, PracticeView } from '@nest-mark/core/api';
+import { noCardFaults, type PracticeAction, type PracticeView } from '@nest-mark/core/api';
 import type { NeighbourTable } from '@nest-mark/station/ports';
 import { AddressPool } from './air/access-point';
 import { RunningBoard } from './board/board';
@@ -201,8 +201,12 @@ export class Lab {
   }
 
   private async insertFresh(): Promise<void> {
+    const sound = JSON.stringify(noCardFaults);
     const ordinary = this.state.cards.filter(
-      (card) => /^card-\d+$/.test(card.id) && this.placeOf(card.id) === null,
+      (card) =>
+        /^card-\d+$/.test(card.id) &&
+        this.placeOf(card.id) === null &&
+        JSON.stringify(card.faults) === sound,
     );
     for (const slotId of Object.keys(this.state.slots)) {
       while (!this.state.slots[slotId]) {

@@ -69,7 +69,7 @@ export function freshLab(network: string): LabState {
         size: 64 * GB,
         faults: { ...noCardFaults, lies: { realSize: 8 * 2 ** 30, beyond: 'wraps' } },
       }),
-      odd('card-slow', 'Slow card', { faults: { ...noCardFaults, rate: 8e6 } }),
+      odd('card-slow', 'Slow card', { faults: { ...noCardFaults, rate: 3e6 } }),
       odd('backup-disk', 'Backup disk', { model: 'Practice disk in a USB box', size: 2000 * GB }),
     ],
     slots: { 'slot-1': null, 'slot-2': null, 'slot-3': null, 'slot-4': null },

@@ -20,6 +20,10 @@ describe('an answer that comes after the event of the end', () => {
     method: 'none',
     methodReason: '',
     about: { wordBits: null, flavour: null },
+    keptSize: null,
+    unpacked: null,
+    bootFiles: [],
+    seen: [],
   });
   const images = imagesFeature.reducer;
   const start = images(undefined, ImagesActions.listCame({ list: [] }));
@@ -53,6 +57,7 @@ describe('an answer that comes after the event of the end', () => {
     id: '55555555-5555-4555-8555-555555555555',
     batchId,
     number: 1,
+    paused: false,
     state,
     startedAt: 1,
     endedAt: null,

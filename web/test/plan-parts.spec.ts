@@ -47,6 +47,10 @@ const image: Image = {
   method: 'declarative-seed',
   methodReason: '',
   about: { wordBits: 64, flavour: 'desktop' },
+  keptSize: null,
+  unpacked: null,
+  bootFiles: [],
+  seen: [],
 };
 const network = (change: Partial<ShelvedNetwork> = {}): ShelvedNetwork => ({
   ...emptyNetwork('Bench'),

@@ -1,4 +1,10 @@
-import type { BatchProgress, Proposal, Round, RoundCard } from '@nest-mark/core';
+import {
+  shippedBoards,
+  type BatchProgress,
+  type Proposal,
+  type Round,
+  type RoundCard,
+} from '@nest-mark/core';
 import { CardsActions, cardsFeature } from '../src/app/cards/cards.reducer';
 import { readOut, selectSlots, unfinishedOf } from '../src/app/cards/slots';
 import { ProgressActions, progressFeature } from '../src/app/state/progress.reducer';
@@ -13,6 +19,7 @@ const card = (slotId: string, deviceId: string, change: Partial<RoundCard> = {})
   slotId,
   deviceId,
   serial: `serial-${slotId}`,
+  cardKey: `serial-${slotId}`,
   state: 'verified',
   share: 1,
   rate: 0,
@@ -26,6 +33,7 @@ const round = (number: number, cards: RoundCard[], state: Round['state'] = 'done
   batchId,
   number,
   state,
+  paused: false,
   startedAt: 0,
   endedAt: null,
   cards,
@@ -56,6 +64,7 @@ const medium = (
   mounted: [],
   system: false,
   holds,
+  label: null,
 });
 const slot = (
   slotId: string,
@@ -66,6 +75,7 @@ const slot = (
   medium: medium(`serial-${slotId}`),
   deviceId: null,
   refusal: null,
+  record: null,
   verifiedFor: null,
   ...change,
 });
@@ -102,13 +112,18 @@ describe('what can be written again', () => {
     expect(unfinishedOf([second, first], first.id).map(({ deviceId }) => deviceId)).toEqual([two]);
     expect(unfinishedOf([second, first], second.id)).toEqual([]);
     expect(unfinishedOf([{ ...first, state: 'running' }], first.id)).toEqual([]);
+    // A single card that failed is taken up while the others of its round go on.
+    const running = { ...first, state: 'running' as const };
+    expect(unfinishedOf([running], first.id, 'slot-1').map(({ deviceId }) => deviceId)).toEqual([one]);
+    const live = { ...running, cards: [card('slot-1', one, { state: 'writing' })] };
+    expect(unfinishedOf([live], first.id, 'slot-1')).toEqual([]);
   });
 });
 
 describe('the slots on the screen', () => {
   const view = (proposal: Proposal, chosen: Record<string, string | null>, rounds: Round[]) =>
-    selectSlots.projector(proposal, chosen, batch.plan, progress(rounds));
-  const proposal = (...cards: Proposal['cards']): Proposal => ({ cards, blockers: [], waiting: 2 });
+    selectSlots.projector(proposal, chosen, batch.plan, progress(rounds), null, shippedBoards);
+  const proposal = (...cards: Proposal['cards']): Proposal => ({ cards, blockers: [], waiting: 2, at: 0 });
 
   it('say how a card ended only while that very card is still in the slot', () => {
     const rounds = [round(1, [card('slot-1', one)])];
@@ -133,7 +148,7 @@ describe('the slots on the screen', () => {
   it('read out what will be erased, and whose verified card it is', () => {
     const [plain] = view(proposal(slot('slot-1')), {}, []);
     expect(readOut(plain!)).toBe(
-      'Practice card, 16 GB (14.9 GiB), serial serial-slot-1. It holds nothing that can be read.',
+      'Practice card, 16 GB (14.9 GiB), serial serial-slot-1. It holds nothing that can be read. Never written here.',
     );
     const verifiedFor = { deviceId: one, hostName: 'tank-01', mark: '7KQ4M', nest: 'A1', batchName: 'Tanks' };
     const [whose] = view(proposal(slot('slot-1', { verifiedFor })), {}, []);
@@ -145,7 +160,7 @@ describe('choices for the next round', () => {
   const { reducer } = cardsFeature;
   const seen = (serial: string) =>
     CardsActions.proposalCame({
-      proposal: { cards: [slot('slot-1', { medium: medium(serial) })], blockers: [], waiting: 1 },
+      proposal: { cards: [slot('slot-1', { medium: medium(serial) })], blockers: [], waiting: 1, at: 0 },
     });
 
   it('stay while the card stays and go when another card lies in the slot', () => {

@@ -67,7 +67,6 @@ describe('words beside the ring', () => {
     poweredAt: null,
     seen: null,
     handedOverAt: null,
-    carrierDoneAt: null,
     firstBootSeconds: 120,
   };
   const words = (change: Partial<DeviceFacts>, now = 0) =>

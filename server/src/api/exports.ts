@@ -20,11 +20,11 @@ export const exportRoutes: Route[] = [
     summary: 'Fetch what was made ready',
     params: z.object({ token: z.uuid() }),
     run: async ({ params, response }) => {
-      const { fileName, send } = exportBy(params.token);
+      const prepared = exportBy(params.token);
       response.set('Content-Type', 'application/octet-stream');
-      response.set('Content-Disposition', `attachment; filename="${fileName}"`);
+      response.set('Content-Disposition', `attachment; filename="${prepared.fileName}"`);
       try {
-        await send(response);
+        await prepared.send(response);
       } catch (error) {
         // The status line is gone already: only a torn connection tells that the file is not whole.
         response.destroy(error instanceof Error ? error : undefined);

@@ -170,27 +170,29 @@ export class CardRun {
 
   /** Reads everything but the first block back, one read ahead of the comparing. */
   private async verifyAll(): Promise<void> {
-    let next: Promise<PooledBlock> | null = null;
-    const ahead = (index: number): void => {
-      next = index < this.blocks ? this.readBack(index) : null;
-      // Its failure is seen when its turn comes.
-      next?.catch(() => undefined);
+    const ahead = new Map<number, Promise<PooledBlock>>();
+    const begin = (index: number): Promise<PooledBlock> => {
+      const reading = ahead.get(index) ?? this.readBack(index);
+      ahead.set(index, reading);
+      return reading;
     };
     try {
-      ahead(1);
       for (let index = 1; index < this.blocks; index++) {
         await this.mayGoOn();
-        const block = await (next ?? this.readBack(index));
-        ahead(index + 1);
+        const block = await begin(index);
+        ahead.delete(index);
+        // Its failure is seen when its turn comes.
+        if (index + 1 < this.blocks) begin(index + 1).catch(() => undefined);
         await this.compare(index, block);
         const done = index * this.terms.base.blockSize + this.lengthOf(index) - this.lengthOf(0);
         this.onProgress('verifying', done);
       }
     } finally {
-      void (next as Promise<PooledBlock> | null)?.then(
-        (block) => block.release(),
-        () => undefined,
-      );
+      for (const reading of ahead.values())
+        reading.then(
+          (block) => block.release(),
+          () => undefined,
+        );
     }
   }
 

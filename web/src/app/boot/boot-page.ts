@@ -1,12 +1,22 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { bootWait, clock, deviceStanding, scanSubnet, type BootWait } from '@nest-mark/core';
+import {
+  bootWait,
+  clock,
+  deviceStanding,
+  findBoard,
+  scanSubnet,
+  settingsOf,
+  targetSteps,
+  type BootWait,
+} from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { Checkbox } from 'primeng/checkbox';
 import { InputText } from 'primeng/inputtext';
 import { PlanEditor } from '../plan/plan-editor';
 import { Clock } from '../state/clock';
+import { boardsFeature } from '../state/boards.reducer';
 import { networksFeature } from '../state/networks.reducer';
 import { ProgressActions, progressFeature } from '../state/progress.reducer';
 import { selectDeviceViews, selectSelectedDevices } from '../state/selectors';
@@ -43,6 +53,7 @@ export class BootPage {
   protected readonly missing = this.store.selectSignal(selectMissing);
   protected readonly problem = this.store.selectSignal(bootFeature.selectProblem);
   protected readonly repeat = this.store.selectSignal(bootFeature.selectRepeat);
+  private readonly boards = this.store.selectSignal(boardsFeature.selectList);
   private readonly networks = this.store.selectSignal(networksFeature.selectFacts);
   protected readonly subnet = computed(() => scanSubnet(this.editor.plan(), this.networks()));
   protected readonly scan = computed(() => this.progress()?.scan ?? null);
@@ -56,6 +67,17 @@ export class BootPage {
   protected readonly total = computed(
     () => this.views().filter(({ facts }) => facts.card?.state === 'verified').length,
   );
+
+  /** Devices whose carrier was not confirmed to be ready: they do not start from their flash. */
+  protected readonly unready = computed(() => {
+    const plan = this.editor.plan();
+    return this.views().flatMap(({ device, progress }) => {
+      if (progress?.card?.state !== 'verified' || progress.carrierDoneAt !== null) return [];
+      const board = findBoard(this.boards(), settingsOf(plan, device).boardProfileId);
+      const check = board ? targetSteps(board)?.check : '';
+      return check ? [{ name: device.hostName, check }] : [];
+    });
+  });
 
   /** Whom the power button means: the selection where it holds cards, otherwise everybody who has one. */
   protected readonly toPower = computed(() => {

@@ -73,9 +73,9 @@ export class AddImage {
       this.added = count;
     });
     effect(() => {
-      // Looked at again whenever sending begins or ends.
-      void (this.uploader.sending() === null);
-      void this.look();
+      // What is being sent now is no broken upload; looked at again once it ended.
+      const idle = this.uploader.sending() === null;
+      void this.look(idle);
     });
   }
 
@@ -117,7 +117,10 @@ export class AddImage {
       this.refused.set(error.message);
       return;
     }
-    if (image) await this.uploader.send(image, this.title().trim(), this.sha256().trim());
+    if (!image) return;
+    await this.uploader.send(image, this.title().trim(), this.sha256().trim());
+    // What was typed for this file is not meant for the next one; after a failure it is tried again.
+    if (this.uploader.sending() === null) this.empty();
   }
 
   protected stop(): void {
@@ -129,8 +132,8 @@ export class AddImage {
     await this.look();
   }
 
-  private async look(): Promise<void> {
-    this.broken.set(await firstValueFrom(this.api.uploads()).catch(() => []));
+  private async look(idle = true): Promise<void> {
+    if (idle) this.broken.set(await firstValueFrom(this.api.uploads()).catch(() => []));
   }
 
   private empty(): void {

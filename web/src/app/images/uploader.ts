@@ -48,7 +48,7 @@ export class Uploader {
       } catch (error) {
         const problem = asProblem(error);
         // The server is away, or has another piece than we thought: both are mended by asking again.
-        if (left > 0 && !this.stopped && ['unreachable', 'upload-place'].includes(problem.code)) {
+        if (left > 0 && this.goesOn() && ['unreachable', 'upload-place'].includes(problem.code)) {
           this.change({ state: 'waiting' });
           await this.wait(retryAfter);
           this.change({ state: 'sending' });
@@ -65,6 +65,10 @@ export class Uploader {
     this.sending.set(null);
   }
 
+  private goesOn(): boolean {
+    return !this.stopped;
+  }
+
   private change(change: Partial<Sending>): void {
     this.sending.update((now) => now && { ...now, ...change });
   }
@@ -72,7 +76,7 @@ export class Uploader {
   private async sendFrom(file: File, begun: Upload): Promise<void> {
     const since = performance.now();
     let now = begun;
-    while (!this.stopped) {
+    while (this.goesOn()) {
       const seconds = (performance.now() - since) / 1000;
       const rate = seconds > 0.5 ? (now.received - begun.received) / seconds : 0;
       this.change({ sent: now.received, rate });

@@ -19,8 +19,8 @@ export const faultKinds = [
   kind('silent', 'stops answering for 2 min', { late: { at: 60_000_000, seconds: 120 } }),
   kind('locked', 'has its lock set', { locked: true }),
   kind('busy', 'is held by another program', { busy: true }),
-  kind('wraps', 'lies: its end is its beginning, 4 GiB', { lies: { realSize: 4 * GiB, beyond: 'wraps' } }),
-  kind('loses', 'lies: loses what lies beyond 4 GiB', { lies: { realSize: 4 * GiB, beyond: 'loses' } }),
+  kind('wraps', 'lies: its end is its beginning, 8 GiB', { lies: { realSize: 8 * GiB, beyond: 'wraps' } }),
+  kind('loses', 'lies: loses what lies beyond 8 GiB', { lies: { realSize: 8 * GiB, beyond: 'loses' } }),
 ];
 
 /** The kind that a card's faults are nearest to. */

@@ -1,0 +1,178 @@
+import { execFileSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import type { Image } from '@nest-mark/core';
+import { baseImage, expect, test, type Page } from '../helpers/app';
+import { readyBatch } from '../helpers/ready';
+import { armRound, setPace, stage } from '../helpers/steps';
+
+const slot = (page: Page, number: number) =>
+  page
+    .getByRole('listitem')
+    .filter({ has: page.getByRole('heading', { name: `Slot ${String(number)}`, exact: true }) });
+
+/** Tells a card of the practice bench what to do. */
+async function fault(page: Page, card: string, does: string): Promise<void> {
+  await stage(page, 'Practice bench');
+  await page.getByLabel(`What ${card} does`, { exact: true }).click();
+  await page.getByRole('option', { name: does }).click();
+}
+
+async function freshCards(page: Page): Promise<void> {
+  await stage(page, 'Practice bench');
+  await page.getByRole('button', { name: 'Take out all that can be pulled' }).click();
+  await page.getByRole('button', { name: 'Put fresh cards into empty slots' }).click();
+}
+
+test('twelve cards in rounds, one that dies in the middle and one that is pulled: each is told in words that say what to do, and all are written in the end', async ({
+  app,
+  page,
+}) => {
+  await readyBatch(app, 12);
+  await page.goto(app.url);
+  await setPace(page, 1, 30);
+  await freshCards(page);
+  await fault(page, 'Card 2', 'dies half way');
+  await armRound(page, 4);
+  await expect(slot(page, 3).getByRole('progressbar')).toHaveAttribute('aria-valuenow', /^[1-9]\d$/);
+  await page.getByRole('button', { name: 'Hold this round' }).click();
+  await expect(page.getByText('Round 1 is held. Nothing is lost.')).toBeVisible();
+  await expect(slot(page, 1)).toContainText('held');
+  await page.getByRole('button', { name: 'Go on' }).click();
+  await stage(page, 'Practice bench');
+  await page.locator('[data-slot="slot-4"]').getByRole('button', { name: 'Pull it' }).click();
+  await page.locator('[data-slot="slot-4"]').getByLabel('Card for Slot 4').click();
+  await page.getByRole('option', { name: /^Card 4,/ }).click();
+  await stage(page, 'Cards');
+  await expect(slot(page, 2)).toContainText('The card stopped working at byte 60000000. Throw it away.');
+  await expect(slot(page, 4)).toContainText('Put it back and write it again.');
+  for (const number of [1, 3])
+    await expect(slot(page, number)).toContainText('Verified, take it out.', { timeout: 60_000 });
+  await expect(slot(page, 3)).toContainText('A3');
+
+  // The one that was pulled is good: it is written again by itself.
+  await setPace(page, 1, 0);
+  await stage(page, 'Cards');
+  await slot(page, 4).getByRole('button', { name: 'Write it again …' }).click();
+  const dialog = page.getByRole('dialog', { name: 'This will be erased' });
+  await expect(dialog.getByRole('listitem')).toHaveCount(1);
+  await dialog.getByLabel(/^Type/).fill('erase 1');
+  await dialog.getByRole('button', { name: 'Erase and write 1 card' }).click();
+  await expect(slot(page, 4)).toContainText('Verified, take it out.', { timeout: 60_000 });
+
+  for (const [count, left] of [
+    [4, '9 devices still need'],
+    [4, '5 devices still need'],
+    [1, '1 device still needs'],
+  ] as const) {
+    await stage(page, 'Cards');
+    await expect(page.getByText(left)).toBeVisible();
+    await freshCards(page);
+    await armRound(page, count);
+    await expect(page.getByText('Verified, take it out.')).toHaveCount(count, { timeout: 60_000 });
+  }
+  await expect(page.getByText('Every device has a verified card.')).toBeVisible();
+  await expect(page.getByRole('gridcell', { name: /card ready$/ })).toHaveCount(12);
+
+  // The card that died is on record.
+  await stage(page, 'Card records');
+  await page.getByLabel('Find', { exact: true }).fill('p52a8');
+  const row = page.locator('tr[data-card="p52a8"]');
+  await expect(row).toContainText('1, 1 failed');
+  await row.getByRole('button', { name: 'Retire p52a8' }).click();
+  await stage(page, 'Practice bench');
+  await page.locator('[data-slot="slot-2"]').getByLabel('Card for Slot 2').click();
+  await page.getByRole('option', { name: /^Card 2,/ }).click();
+  await stage(page, 'Cards');
+  await expect(slot(page, 2)).toContainText('This card was retired. Use another one');
+});
+
+test('an image is dropped into the page with its list of digests, is broken off by a kill, and goes on', async ({
+  app,
+  page,
+}) => {
+  await page.goto(app.url);
+  await page.getByLabel('What are these devices called together?').fill('Tanks');
+  await page.keyboard.press('Enter');
+  await stage(page, 'Images');
+  const image = readFileSync(baseImage);
+  const digest = createHash('sha256').update(image).digest('hex');
+  const list = {
+    name: 'SHA256SUMS',
+    mimeType: 'text/plain',
+    buffer: Buffer.from(`${digest}  practice-os.img.xz\n`),
+  };
+  const chooser = page.locator('nm-add-image input[type="file"]');
+  // After the first piece the server is cut down; sending waits for it and goes on.
+  let pieces = 0;
+  await page.route('**/api/uploads/*', async (route) => {
+    if (route.request().method() === 'PUT' && ++pieces === 2) {
+      await app.kill('SIGKILL');
+      await route.abort();
+    } else await route.continue();
+  });
+  await chooser.setInputFiles([
+    { name: 'practice-os.img.xz', mimeType: 'application/x-xz', buffer: image },
+    list,
+  ]);
+  await expect(page.getByText('The server does not answer. Sending goes on by itself')).toBeVisible();
+  const port = new URL(app.url).port;
+  await app.start('--no-demo', '--port', port);
+  const sheet = page.getByRole('article', { name: 'practice-os.img.xz' });
+  await expect(sheet).toContainText('Declarative seed', { timeout: 60_000 });
+  await expect(sheet).toContainText('Practice OS 1 (minimal)');
+  const [shelved] = await app.api<Image[]>('GET', '/images');
+  expect(shelved).toMatchObject({ state: 'ready', packedSha256: digest });
+
+  // The same octets under another name are recognised; a digest that is not theirs stops them.
+  await chooser.setInputFiles([{ name: 'again.img.xz', mimeType: 'application/x-xz', buffer: image }]);
+  await expect(page.getByRole('article', { name: 'again.img.xz' })).toContainText(
+    'This image is on the shelf already, as "practice-os.img.xz".',
+    { timeout: 60_000 },
+  );
+  await chooser.setInputFiles([{ name: 'other.img.xz', mimeType: 'application/x-xz', buffer: image }, list]);
+  await expect(page.getByRole('alert')).toContainText('The published list does not name other.img.xz');
+});
+
+test('a card that lies about its size is found out, and a device’s card is taken as a file', async ({
+  app,
+  page,
+}) => {
+  await readyBatch(app, 2);
+  await page.goto(app.url);
+  await setPace(page, 1, 0);
+  await page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1').click();
+  await page.getByRole('option', { name: /^Card that holds less than it says/ }).click();
+  await stage(page, 'Cards');
+  await page.getByRole('button', { name: 'Prove the card in Slot 1' }).click();
+  const dialog = page.getByRole('dialog', { name: 'This card will be erased' });
+  await expect(dialog).toContainText('64 GB (59.6 GiB)');
+  const go = dialog.getByRole('button', { name: 'Erase and begin' });
+  await expect(go).toBeDisabled();
+  await dialog.getByLabel(/^Type/).fill('erase this card');
+  await go.click();
+  await expect(slot(page, 1)).toContainText(
+    'Retire it: It says 64 GB (59.6 GiB) and holds about 8.59 GB (8 GiB)',
+    {
+      timeout: 90_000,
+    },
+  );
+  await expect(page.getByRole('button', { name: 'Arm a round of 0 …' })).toBeDisabled();
+
+  await page.getByText('No reader here? Take a card as a file').click();
+  const panel = page.locator('nm-export-panel');
+  await panel.getByRole('combobox', { name: 'Device' }).click();
+  await page.getByRole('option', { name: 'A2 · tank-02' }).click();
+  await panel.getByRole('combobox', { name: 'As' }).click();
+  await page.getByRole('option', { name: 'first-boot files only, .zip' }).click();
+  const download = page.waitForEvent('download');
+  await panel.getByRole('button', { name: 'Make the file' }).click();
+  const path = join(app.folder, 'card.zip');
+  await (await download).saveAs(path);
+  expect(execFileSync('unzip', ['-p', path, 'meta-data'], { encoding: 'utf8' })).toContain(
+    `local-hostname: tank-02`,
+  );
+  await stage(page, 'Log');
+  await expect(page.getByText(/first-boot files of tank-02 were exported/)).toBeVisible();
+});
