@@ -82,6 +82,7 @@ test('twelve cards in rounds, one that dies in the middle and one that is pulled
   await expect(row).toContainText('1, 1 failed');
   await row.getByRole('button', { name: 'Retire p52a8' }).click();
   await stage(page, 'Practice bench');
+  await page.getByRole('button', { name: 'Take out all that can be pulled' }).click();
   await page.locator('[data-slot="slot-2"]').getByLabel('Card for Slot 2').click();
   await page.getByRole('option', { name: /^Card 2,/ }).click();
   await stage(page, 'Cards');
