@@ -204,9 +204,7 @@ export class Lab {
     const sound = JSON.stringify(noCardFaults);
     const ordinary = this.state.cards.filter(
       (card) =>
-        /^card-\d+$/.test(card.id) &&
-        this.placeOf(card.id) === null &&
-        JSON.stringify(card.faults) === sound,
+        /^card-\d+$/.test(card.id) && this.placeOf(card.id) === null && JSON.stringify(card.faults) === sound,
     );
     for (const slotId of Object.keys(this.state.slots)) {
       while (!this.state.slots[slotId]) {
