@@ -40,6 +40,7 @@ export * from './firstboot/declarative-seed';
 export * from './firstboot/method';
 export * from './firstboot/methods';
 export * from './firstboot/personalise';
+export * from './firstboot/preview';
 export * from './handover/batch-csv';
 export * from './handover/file-name';
 export * from './handover/kit-csv';

@@ -7,6 +7,7 @@ import { declarativeSeed } from '../src/firstboot/declarative-seed';
 import { detectMethod } from '../src/firstboot/methods';
 import type { FirstBootSettings } from '../src/firstboot/method';
 import { personalise } from '../src/firstboot/personalise';
+import { MASK, previewFiles, withoutSecrets } from '../src/firstboot/preview';
 import { applyPatches } from '../src/disk/overlay';
 import { preSharedKey } from '../src/wifi/psk';
 import { network, settings, userKey } from './helpers/plan';
@@ -193,5 +194,62 @@ describe('the declarative seed', () => {
       );
       expect((await detectMethod(labelled)).reason).toContain('CIDATA');
     });
+  });
+});
+
+describe('the preview of a card', () => {
+  const secret = 'cd'.repeat(32);
+  const given = settings({
+    networks: [
+      network({ key: secret }),
+      network({ ssid: utf8('Hall'), security: 'wpa3-sae', key: 'a "sea" of\\tides' }),
+    ],
+    user: { name: 'keeper', keys: [userKey], passwordHash: '$6$salt$hash', passwordLogin: true },
+  });
+
+  it('holds no secret in any form, and is the written file otherwise', () => {
+    const masked = withoutSecrets(given);
+    const shown = previewFiles(declarativeSeed.files(masked), []);
+    const text = shown.map(({ lines }) => lines.map((line) => line.text).join('\n')).join('\n');
+    const key = given.hostKey.privateText.split('\n')[2]!;
+    for (const hidden of [secret, 'tides', '$6$', key]) expect(text).not.toContain(hidden);
+    expect(text).toContain(MASK);
+    const written = previewFiles(declarativeSeed.files(given), []);
+    for (const [index, file] of written.entries()) {
+      const same = file.lines.filter(({ text: line }) =>
+        shown[index]!.lines.some((other) => other.text === line),
+      );
+      // Only lines with secrets differ: the private key's, the hash, and the keys of both networks.
+      expect(file.lines.length - same.length).toBeLessThan(9);
+      expect(file).toMatchObject({ encoding: 'UTF-8', lineEnds: 'LF' });
+    }
+  });
+
+  it('marks what other devices have otherwise, and nothing where there is no other', () => {
+    const other = settings({ ...given, hostName: 'tank-02', mark: 'XXXXX', instanceId: 'XXXXX-1' });
+    const files = previewFiles(declarativeSeed.files(given), declarativeSeed.files(other));
+    const meta = files.find(({ path }) => path === 'meta-data')!;
+    expect(meta.lines).toEqual([
+      { text: 'instance-id: 7KQ4M-1', own: true },
+      { text: 'local-hostname: tank-01', own: true },
+    ]);
+    const net = files.find(({ path }) => path === 'network-config')!;
+    expect(net.lines.some(({ own }) => own)).toBe(false);
+    expect(
+      previewFiles(declarativeSeed.files(given), [])
+        .flatMap(({ lines }) => lines)
+        .some(({ own }) => own),
+    ).toBe(false);
+  });
+
+  it('tells line ends and what is no text', () => {
+    const files = [
+      { path: 'a', content: utf8('x\r\ny\r\n') },
+      { path: 'b', content: new Uint8Array([0xff, 0xfe]) },
+    ];
+    expect(previewFiles(files, []).map(({ encoding, lineEnds }) => [encoding, lineEnds])).toEqual([
+      ['UTF-8', 'CRLF'],
+      ['octets', 'none'],
+    ]);
   });
 });

@@ -15,7 +15,7 @@ const views = [
   'Log',
   'Practice bench',
 ] as const;
-const planParts = ['Power', 'Kit', 'Time', 'File'] as const;
+const planParts = ['Power', 'Kit', 'Time', 'On the card', 'File'] as const;
 
 /** Pixels by which the page is wider than its window. */
 const sideways = (page: Page): Promise<number> =>

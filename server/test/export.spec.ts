@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { Batch, LogEntry } from '@nest-mark/core';
+import type { Batch, CardFiles, LogEntry } from '@nest-mark/core';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
 
 const env = { ...process.env, PATH: `${process.env['PATH'] ?? ''}:/usr/sbin:/sbin`, MTOOLS_SKIP_CHECK: '1' };
@@ -88,5 +88,30 @@ describe('a card as a file', () => {
         { form: 'img' },
       ),
     ).toMatchObject({ code: 'device-missing' });
+  });
+});
+
+describe('the files of a card before it is written', () => {
+  it('are shown without secrets; with them only when asked, and that is logged', async () => {
+    const device = batch.plan.devices[1]!;
+    const show = (reveal: boolean) =>
+      server.ok<CardFiles>('POST', `/batches/${batch.id}/devices/${device.id}/files`, { reveal });
+    const textOf = ({ files }: CardFiles): string =>
+      files.flatMap(({ lines }) => lines.map(({ text }) => text)).join('\n');
+    const masked = await show(false);
+    expect(masked.files.map(({ path }) => path)).toEqual([
+      'meta-data',
+      'user-data',
+      'network-config',
+      'nest-mark.json',
+    ]);
+    expect(textOf(masked)).toContain('hostname: tank-02');
+    expect(textOf(masked)).not.toMatch(/[0-9a-f]{64}|b3BlbnNzaC1rZXktdjE/);
+    const before = await server.ok<LogEntry[]>('GET', `/log?batchId=${batch.id}`);
+    expect(before.some(({ kind }) => kind === 'revealed')).toBe(false);
+    const open = await show(true);
+    expect(textOf(open)).toContain('b3BlbnNzaC1rZXktdjE');
+    const [entry] = await server.ok<LogEntry[]>('GET', `/log?batchId=${batch.id}&limit=1`);
+    expect(entry).toMatchObject({ kind: 'revealed', deviceId: device.id });
   });
 });

@@ -16,7 +16,11 @@ export interface Refusal {
  * station before the medium is opened.
  * @param imageSize octets that will be written
  */
-export function refuseMedium(medium: Medium, imageSize: number, largest = DEFAULT_LARGEST): Refusal | null {
+export function refuseMedium(
+  medium: Omit<Medium, 'label'>,
+  imageSize: number,
+  largest = DEFAULT_LARGEST,
+): Refusal | null {
   const size = bothSizes(medium.identity.size);
   if (medium.system)
     return { code: 'system', message: 'This is a disk that this computer runs from. It is never written.' };

@@ -1,4 +1,5 @@
 export * from './card-faults';
+export * from './card-files';
 export * from './cards';
 /** The shapes of messages between server, station, practice bench and browser. */
 export * from './practice';

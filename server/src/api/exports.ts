@@ -1,9 +1,20 @@
 import * as z from 'zod';
-import { ExportCardSchema, ExportedCardSchema } from '@nest-mark/core';
+import { CardFilesSchema, ExportCardSchema, ExportedCardSchema, ShowCardFilesSchema } from '@nest-mark/core';
 import { route, type Route } from '../http/route';
+import { cardFiles } from '../services/card-files';
 import { exportBy, prepareExport } from '../services/export-card';
 
 export const exportRoutes: Route[] = [
+  route({
+    method: 'post',
+    path: '/batches/:id/devices/:deviceId/files',
+    summary:
+      'The first-boot files of a device as they will be written; with secrets only when asked, which is logged',
+    params: z.object({ id: z.uuid(), deviceId: z.uuid() }),
+    body: ShowCardFilesSchema,
+    answer: CardFilesSchema,
+    run: ({ context, params, body }) => cardFiles(context, params.id, params.deviceId, body.reveal),
+  }),
   route({
     method: 'post',
     path: '/batches/:id/devices/:deviceId/export',

@@ -27,6 +27,10 @@ export const routes: Routes = [
           { path: 'power', loadComponent: async () => (await import('./plan/power-part')).PowerPart },
           { path: 'kit', loadComponent: async () => (await import('./plan/kit-part')).KitPart },
           { path: 'time', loadComponent: async () => (await import('./plan/time-part')).TimePart },
+          {
+            path: 'card-files',
+            loadComponent: async () => (await import('./plan/card-files-part')).CardFilesPart,
+          },
           { path: 'file', loadComponent: async () => (await import('./plan/file-part')).FilePart },
         ],
       },

@@ -3,11 +3,13 @@ import type { Observable } from 'rxjs';
 import * as z from 'zod';
 import {
   BenchSettingsSchema,
+  CardFilesSchema,
   CardRecordSchema,
   ExportedCardSchema,
   UploadSchema,
   type BeginUpload,
   type BenchSettings,
+  type CardFiles,
   type CardRecord,
   type ExportForm,
   type ProveCard,
@@ -45,6 +47,9 @@ export class CardsApi {
     form: ExportForm,
   ): Observable<z.infer<typeof ExportedCardSchema>> =>
     call('POST', `/batches/${batchId}/devices/${deviceId}/export`, ExportedCardSchema, { body: { form } });
+
+  cardFiles = (batchId: string, deviceId: string, reveal: boolean): Observable<CardFiles> =>
+    call('POST', `/batches/${batchId}/devices/${deviceId}/files`, CardFilesSchema, { body: { reveal } });
 
   uploads = (): Observable<Upload[]> => call('GET', '/uploads', z.array(UploadSchema));
   beginUpload = (body: BeginUpload): Observable<Upload> => call('POST', '/uploads', UploadSchema, { body });

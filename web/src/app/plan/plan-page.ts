@@ -9,6 +9,7 @@ const parts = [
   { path: 'power', title: 'Power', exact: false },
   { path: 'kit', title: 'Kit', exact: false },
   { path: 'time', title: 'Time', exact: false },
+  { path: 'card-files', title: 'On the card', exact: false },
   { path: 'file', title: 'File', exact: false },
 ] as const;
 

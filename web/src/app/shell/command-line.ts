@@ -31,6 +31,7 @@ const pages: readonly [string, string][] = [
   ['plan/power', 'Power'],
   ['plan/kit', 'Kit'],
   ['plan/time', 'Time'],
+  ['plan/card-files', 'On the card'],
   ['plan/file', 'Plan as a file'],
   ['images', 'Images'],
   ['networks', 'Networks'],

@@ -1,0 +1,72 @@
+import {
+  firstBootMethod,
+  previewFiles,
+  settingsOf,
+  withoutSecrets,
+  type CardFile,
+  type CardFiles,
+  type Device,
+} from '@nest-mark/core';
+import { Problem } from '../http/problems';
+import { cardSettings, gather } from './card-material';
+import { record, type Context } from './context';
+import { needBatch } from './plans';
+
+/** Stands for the writing that has not been made yet. */
+const NOT_YET = 'new-at-each-writing';
+
+/**
+ * The first-boot files of a device as its card will get them, with what differs from another device of the batch.
+ * @param reveal whether secrets are shown; that is logged
+ * @throws Problem when there is no such device, or its plan is not ready for files
+ */
+export async function cardFiles(
+  context: Context,
+  batchId: string,
+  deviceId: string,
+  reveal: boolean,
+): Promise<CardFiles> {
+  const { plan } = await needBatch(context, batchId);
+  const device = plan.devices.find(({ id }) => id === deviceId);
+  if (!device) throw new Problem(404, 'device-missing', 'There is no such device in the plan.');
+  const { imageId } = settingsOf(plan, device);
+  const image = imageId === null ? null : await context.images.find(imageId);
+  if (!image?.facts)
+    throw new Problem(
+      409,
+      'image-missing',
+      'Choose an image for this device first; it says which files it reads.',
+    );
+  const method = firstBootMethod(image.facts.method);
+  if (!method)
+    throw new Problem(
+      409,
+      'no-method',
+      `Nothing is written for this image: ${image.facts.methodReason} Set the board up by wire, or by screen and keyboard.`,
+    );
+  const material = await gather(context, batchId, NOT_YET, imageId).catch((error: unknown) => {
+    throw new Problem(409, 'not-ready', error instanceof Error ? error.message : String(error));
+  });
+  const filesOf = async (one: Device): Promise<CardFile[]> => {
+    const settings = await cardSettings(context, material, one).catch((error: unknown) => {
+      throw new Problem(
+        409,
+        'not-ready',
+        `The files cannot be made yet: ${error instanceof Error ? error.message : String(error)}`,
+      );
+    });
+    return method.files(reveal ? settings : withoutSecrets(settings));
+  };
+  const twin = plan.devices.find(
+    (other) => other.id !== device.id && settingsOf(plan, other).imageId === imageId,
+  );
+  const files = previewFiles(await filesOf(device), twin ? await filesOf(twin) : []);
+  if (reveal)
+    await record(context, {
+      kind: 'revealed',
+      batchId,
+      deviceId,
+      text: `The first-boot files of ${device.hostName} were shown on the screen with their secrets.`,
+    });
+  return { method: method.title, reason: image.facts.methodReason, image: image.title, files };
+}
