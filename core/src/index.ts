@@ -36,6 +36,8 @@ export * from './bench/target-steps';
 export * from './bench/what-if';
 export * from './bench/wire';
 export * from './disk/index';
+export * from './firstboot/check/check-card';
+export * from './firstboot/check/finding';
 export * from './firstboot/declarative-seed';
 export * from './firstboot/method';
 export * from './firstboot/methods';

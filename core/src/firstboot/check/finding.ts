@@ -1,0 +1,81 @@
+import type { Severity } from '../../batch/finding';
+
+/** A file of the boot partition's root. */
+export interface BootFile {
+  name: string;
+  content: Uint8Array;
+}
+
+/** What can be done about a finding by a program: other octets for a file, another name, or no file at all. */
+export type CheckFix =
+  { do: 'replace'; file: string; content: Uint8Array } | { do: 'rename'; file: string; to: string };
+
+/** Something that is wrong with a card, or that should be known of it. */
+export interface CheckFinding {
+  id: string;
+  severity: Severity;
+  file: string;
+  /** Line from 1, or null where the whole file is meant. */
+  line: number | null;
+  /** Octet from 0, or null. */
+  byte: number | null;
+  message: string;
+  /** What happens because of it. */
+  why: string;
+  /** What to write instead, in words or as the corrected line. */
+  advice: string;
+  fix: CheckFix | null;
+}
+
+/** A network that the card tells its board to join. */
+export interface CheckedNetwork {
+  ssid: string;
+  security: 'open' | 'wep' | 'psk' | 'sae';
+  hidden: boolean;
+  priority: number;
+}
+
+export interface CheckedUser {
+  name: string;
+  keys: number;
+  password: boolean;
+}
+
+/** What the card will make of its board. */
+export interface CheckedSettings {
+  hostName: string | null;
+  country: string | null;
+  networks: CheckedNetwork[];
+  users: CheckedUser[];
+  passwordLogin: boolean;
+  /** Whether the login service is turned on; null where the image decides. */
+  loginService: boolean | null;
+}
+
+export const noSettings = (): CheckedSettings => ({
+  hostName: null,
+  country: null,
+  networks: [],
+  users: [],
+  passwordLogin: false,
+  loginService: null,
+});
+
+/** Collects findings of one file. */
+export class Findings {
+  readonly list: CheckFinding[] = [];
+
+  constructor(private readonly file: string) {}
+
+  add(
+    severity: Severity,
+    id: string,
+    message: string,
+    why: string,
+    advice: string,
+    at: { line?: number | null; byte?: number | null; fix?: CheckFix | null } = {},
+  ): void {
+    const { line = null, byte = null, fix = null } = at;
+    this.list.push({ id, severity, file: this.file, line, byte, message, why, advice, fix });
+  }
+}

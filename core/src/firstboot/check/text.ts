@@ -1,0 +1,102 @@
+import { utf8 } from '../../bytes';
+import type { BootFile, Findings } from './finding';
+
+/** Quotation marks that word processors and web pages put in place of the plain ones. */
+const curly = /[\u2018\u2019\u201a\u201b\u201c\u201d\u201e\u201f\u00ab\u00bb]/;
+
+/** Line of an offset in a text, from 1. */
+export const lineAt = (text: string, offset: number): number => text.slice(0, offset).split('\n').length;
+
+/** How a kind of file takes what editors do to it. */
+export interface TextHabits {
+  /** Whether carriage returns break it (a script, a command line) or are taken. */
+  carriageReturns: 'break' | 'taken';
+  /** Whether a byte-order mark breaks it. */
+  byteOrderMark: 'break' | 'taken';
+}
+
+/** A seed's YAML reader takes carriage returns and is thrown off by a byte-order mark (seen on real systems). */
+export const SEED_HABITS: TextHabits = { carriageReturns: 'taken', byteOrderMark: 'break' };
+
+const sixteen = (content: Uint8Array): 'utf-16le' | 'utf-16be' | null => {
+  const [first, second, third, fourth] = content;
+  if (first === 0xff && second === 0xfe) return 'utf-16le';
+  if (first === 0xfe && second === 0xff) return 'utf-16be';
+  // Without a mark: plain text whose every other octet is zero.
+  if (first !== 0 && second === 0 && third !== 0 && fourth === 0) return 'utf-16le';
+  return first === 0 && second !== 0 && third === 0 && fourth !== 0 ? 'utf-16be' : null;
+};
+
+/**
+ * Text of a file with plain line ends, and what an editor did to it. Each mistake comes with the mended file.
+ * @returns null when it is no text
+ */
+export function readText({ name, content }: BootFile, habits: TextHabits, found: Findings): string | null {
+  const wide = sixteen(content);
+  if (wide) {
+    const text = new TextDecoder(wide).decode(content).replace(/^\uFEFF/, '');
+    found.add(
+      'stops',
+      'utf-16',
+      `${name} is saved as UTF-16.`,
+      'The board reads UTF-8; it sees a zero between all letters and takes none of it.',
+      'Save it as UTF-8 without a byte-order mark.',
+      { byte: 0, fix: { do: 'replace', file: name, content: utf8(text.replace(/\r\n?/g, '\n')) } },
+    );
+    return text.replace(/\r\n?/g, '\n');
+  }
+  let text: string;
+  try {
+    text = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(content);
+  } catch {
+    const byte = firstBad(content);
+    found.add(
+      'stops',
+      'not-utf-8',
+      `${name} is not UTF-8, first at byte ${String(byte)}.`,
+      'The board cannot read the file, or reads another name or passphrase than was meant.',
+      'Save it as UTF-8.',
+      { byte, line: lineAt(new TextDecoder().decode(content.subarray(0, byte)), byte) },
+    );
+    return null;
+  }
+  const plain = text.replace(/^\uFEFF/, '').replace(/\r\n?/g, '\n');
+  const mended = { do: 'replace' as const, file: name, content: utf8(plain) };
+  if (text.startsWith('\uFEFF'))
+    found.add(
+      habits.byteOrderMark === 'break' ? 'stops' : 'note',
+      'byte-order-mark',
+      `${name} begins with a byte-order mark.`,
+      'The mark stands before the first letter, so the first line is another one for the board.',
+      'Save it as UTF-8 without a byte-order mark.',
+      { byte: 0, line: 1, fix: mended },
+    );
+  if (text.includes('\r'))
+    found.add(
+      habits.carriageReturns === 'break' ? 'stops' : 'note',
+      'carriage-returns',
+      `${name} has the line ends of another system (CRLF).`,
+      habits.carriageReturns === 'break'
+        ? 'The carriage return becomes a part of the last word of each line.'
+        : 'This kind of file is taken all the same; scripts and command lines are not.',
+      'Save it with the line ends of Unix (LF).',
+      { byte: text.indexOf('\r'), line: lineAt(text, text.indexOf('\r')), fix: mended },
+    );
+  const quote = curly.exec(plain);
+  if (quote)
+    found.add(
+      'warns',
+      'curly-quotes',
+      `${name} holds a curly quotation mark: ${quote[0]}`,
+      'It is a letter like any other for the board: what it should enclose is read with it, or to the end of the line.',
+      'Type the plain marks " and \' instead; text copied from a web page often brings curly ones.',
+      { line: lineAt(plain, quote.index), byte: utf8(plain.slice(0, quote.index)).length },
+    );
+  return plain;
+}
+
+/** Where the first octet that is no UTF-8 stands: decoding puts U+FFFD there. */
+function firstBad(content: Uint8Array): number {
+  const text = new TextDecoder().decode(content);
+  return utf8(text.slice(0, Math.max(0, text.indexOf('\uFFFD')))).length;
+}

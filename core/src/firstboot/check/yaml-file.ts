@@ -1,0 +1,67 @@
+import { isMap, isScalar, LineCounter, parseDocument, type Document, type Node } from 'yaml';
+import type { Findings } from './finding';
+
+/** A YAML file as the board's reader takes it (YAML 1.1), with the lines of its parts. */
+export class YamlFile {
+  private constructor(
+    private readonly document: Document,
+    private readonly counter: LineCounter,
+    readonly value: unknown,
+  ) {}
+
+  /** Reads a file; what breaks it is told with its line. @returns null when it cannot be read */
+  static read(name: string, text: string, found: Findings): YamlFile | null {
+    const tab = /^[ ]*\t+[ \t]*\S/m.exec(text);
+    if (tab) {
+      found.add(
+        'stops',
+        'yaml-tab',
+        `Line ${String(text.slice(0, tab.index).split('\n').length)} of ${name} is indented with a tab.`,
+        'YAML is indented with spaces only; the whole file is ignored.',
+        'Put two spaces in place of the tab.',
+        { line: text.slice(0, tab.index).split('\n').length, byte: null },
+      );
+      return null;
+    }
+    const counter = new LineCounter();
+    const document = parseDocument(text, { version: '1.1', lineCounter: counter, prettyErrors: false });
+    const [error] = document.errors;
+    if (error) {
+      const { line } = counter.linePos(error.pos[0]);
+      const source = text.split('\n')[line - 1]?.trim() ?? '';
+      found.add(
+        'stops',
+        'yaml-broken',
+        `${name} is no YAML at line ${String(line)}: ${error.message.split('\n')[0] ?? ''}`,
+        'The whole file is ignored: no user, no key and no network of it.',
+        `Look at "${source.length > 60 ? `${source.slice(0, 60)}…` : source}" and the line before: indentation by spaces, a space after each colon, a quote that is not closed.`,
+        { line },
+      );
+      return null;
+    }
+    return new YamlFile(document, counter, document.toJS() as unknown);
+  }
+
+  /** Line of a value by its path, or null when there is none. */
+  lineOf(...path: (string | number)[]): number | null {
+    const node = this.document.getIn(path, true) as Node | undefined;
+    return node?.range ? this.counter.linePos(node.range[0]).line : null;
+  }
+
+  /** A value as it is written, before YAML gives it a type: `012` stays `012`. */
+  sourceOf(...path: (string | number)[]): string | null {
+    const node = this.document.getIn(path, true);
+    return isScalar(node) ? (node.source ?? null) : null;
+  }
+
+  /** Keys of a map that YAML 1.1 takes for a number, a truth value or nothing, as they are written. */
+  keysThatAreNoText(...path: (string | number)[]): { source: string; line: number }[] {
+    const map = this.document.getIn(path, true);
+    if (!isMap(map)) return [];
+    return map.items.flatMap(({ key }) =>
+      isScalar(key) && typeof key.value !== 'string' && key.range
+        ? [{ source: key.source ?? String(key.value), line: this.counter.linePos(key.range[0]).line }]
+        : [],
+    );
+  }
+}
