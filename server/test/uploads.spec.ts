@@ -43,6 +43,10 @@ async function sendAll(upload: Upload, content: Uint8Array): Promise<Upload> {
   return now;
 }
 
+/** The file that was sent goes a moment after its image is settled. */
+const leftNothing = () =>
+  server.until(() => Promise.resolve(readdirSync(join(server.folder, 'uploads')).length === 0 ? true : null));
+
 const settled = (id: string): Promise<Image> =>
   server.until(async () => {
     const image = (await server.ok<Image[]>('GET', '/images')).find((one) => one.id === id);
@@ -70,7 +74,7 @@ describe('an image that is sent', () => {
       packing: 'xz',
     });
     expect(await server.ok<Upload[]>('GET', '/uploads')).toEqual([]);
-    expect(readdirSync(join(server.folder, 'uploads'))).toEqual([]);
+    await leftNothing();
   });
 
   it('tells what its octets say: system, width, age, the files of its boot partition', async () => {
@@ -93,7 +97,7 @@ describe('an image that is sent', () => {
     const image = await settled((await sendAll(begun, content)).image!.id);
     expect(image).toMatchObject({ state: 'failed' });
     expect(image.message).toContain('not the published one');
-    expect(readdirSync(join(server.folder, 'uploads'))).toEqual([]);
+    await leftNothing();
   });
 
   it('takes no piece at a wrong place or beyond the end, and says where to go on', async () => {

@@ -87,8 +87,10 @@ it(`${String(ROUNDS * 4)} random faults: every card is as it is reported (NEST_M
     for (let round = 0; round < ROUNDS; round++) {
       const cases = [1, 2, 3, 4].map(() => draw(below));
       const state = fourCards(cases.map(({ faults }) => faults));
-      const reader = new StandInReader(folder, () => state);
-      for (const number of [1, 2, 3, 4]) useCard(folder, number, old);
+      // Cards of their own: a reader that answers late writes to the card that it was asked to write.
+      const drawer = join(folder, `round-${String(round)}`);
+      const reader = new StandInReader(drawer, () => state);
+      for (const number of [1, 2, 3, 4]) useCard(drawer, number, old);
       const gang: GangCard[] = [];
       const outcomes = new Map<string, string>();
       const said = new Map<string, string>();
@@ -125,7 +127,7 @@ it(`${String(ROUNDS * 4)} random faults: every card is as it is reported (NEST_M
         const number = at + 1;
         const end = outcomes.get(`slot-${String(number)}`) ?? 'nothing';
         const allowed: readonly string[] = stop.signal.aborted ? [...may, 'cancelled'] : may;
-        const card = onCard(folder, number);
+        const card = onCard(drawer, number);
         const wanted = wantedOn(image, number);
         const told = { round, number, kind, faults, end };
         expect({ ...told, allowed: allowed.includes(end) ? 'yes' : allowed }).toEqual({

@@ -245,11 +245,15 @@ describe('the gang writer on stand-in cards', () => {
     await lab.act({ do: 'pull', slotId: 'slot-1' });
     const outcomes = await write();
     expect(outcomes.size).toBe(3);
+    let touched = false;
     const tiny: GangCard = {
       id: 'tiny',
       handle: {
         size: SIZE - 1,
-        write: () => Promise.reject(new Error('touched')),
+        write: () => {
+          touched = true;
+          return Promise.resolve();
+        },
         read: () => Promise.resolve(),
         flush: () => Promise.resolve(),
         close: () => Promise.resolve(),
@@ -257,6 +261,8 @@ describe('the gang writer on stand-in cards', () => {
       patches: [],
     };
     expect(states(await writeGang(base, [tiny]))).toEqual(['small']);
+    // What is on it stays on it.
+    expect(touched).toBe(false);
   });
 });
 

@@ -42,6 +42,8 @@ export class CardRun {
   private own: Promise<BlockReader> | null = null;
   private readonly flight: InFlight;
   private written = 0;
+  /** Whether anything was written; until then the card is as it was, and stays so. */
+  private touched = false;
 
   constructor(
     private readonly card: GangCard,
@@ -86,7 +88,8 @@ export class CardRun {
       return { state: 'verified' };
     } catch (error) {
       const outcome = outcomeOf(error);
-      if (outcome.state === 'failed' && outcome.code !== 'stalled') await this.emptyAgain();
+      const stalled = outcome.state === 'failed' && outcome.code === 'stalled';
+      if (this.touched && !stalled) await this.emptyAgain();
       return outcome;
     }
   }
@@ -105,6 +108,7 @@ export class CardRun {
     await this.mayGoOn();
     const zeros = await this.terms.pool.take();
     zeros.bytes.fill(0);
+    this.touched = true;
     await this.flight.timed(handle.write(zeros.bytes.subarray(0, this.lengthOf(0)), 0), () =>
       zeros.release(),
     );
@@ -251,7 +255,10 @@ export class CardRun {
     this.onProgress('verifying', this.terms.base.size);
   }
 
-  /** A card that failed at its very end must not look bootable; a card that is gone cannot be helped. */
+  /**
+   * A card that failed at its very end must not look bootable, nor one whose end lies over its beginning when it is
+   * cancelled; a card that is gone cannot be helped.
+   */
   private async emptyAgain(): Promise<void> {
     const { handle } = this.card;
     if (!(await this.flight.settled())) return;
