@@ -49,6 +49,7 @@ export * from './handover/kit-csv';
 export * from './handover/plan-file';
 export * from './handover/ssh-files';
 export * from './images/clues';
+export * from './images/packing';
 export * from './images/published-digest';
 export * from './locate/match';
 export * from './locate/subnet';

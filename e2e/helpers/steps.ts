@@ -10,6 +10,7 @@ export type StageName =
   | 'Boot & find'
   | 'Hand over'
   | 'Images'
+  | 'Card check'
   | 'Card records'
   | 'Networks'
   | 'Boards'

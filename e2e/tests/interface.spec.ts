@@ -9,6 +9,7 @@ const views = [
   'Boot & find',
   'Hand over',
   'Images',
+  'Card check',
   'Card records',
   'Networks',
   'Boards',

@@ -2,7 +2,10 @@ import * as z from 'zod';
 import {
   BenchSettingsSchema,
   CardRecordSchema,
+  CheckSlotSchema,
+  MendSlotSchema,
   ProveCardSchema,
+  SlotCheckSchema,
   SaveCardSchema,
   type CardRecord,
 } from '@nest-mark/core';
@@ -11,6 +14,7 @@ import { once } from '../http/idempotency';
 import { Problem } from '../http/problems';
 import { route, type Route } from '../http/route';
 import { record, type Context } from '../services/context';
+import { checkSlot, mendSlot } from '../services/check-slot';
 import { startProof } from '../services/prove-card';
 
 const KeySchema = z.object({ key: z.string().min(1).max(200) });
@@ -77,6 +81,24 @@ export const cardRoutes: Route[] = [
 const SlotIdSchema = z.object({ id: z.string().max(100) });
 
 export const slotRoutes: Route[] = [
+  route({
+    method: 'post',
+    path: '/slots/:id/check',
+    summary: 'What the card in a slot will make of its board, and what is wrong with it',
+    params: SlotIdSchema,
+    body: CheckSlotSchema,
+    answer: SlotCheckSchema,
+    run: ({ context, params, body }) => checkSlot(context, params.id, body.identity),
+  }),
+  route({
+    method: 'post',
+    path: '/slots/:id/mend',
+    summary: 'Mend one finding on the card in a slot; nothing else of it is changed',
+    params: SlotIdSchema,
+    body: MendSlotSchema,
+    answer: SlotCheckSchema,
+    run: ({ context, params, body }) => mendSlot(context, params.id, body),
+  }),
   route({
     method: 'post',
     path: '/slots/:id/release',

@@ -3,20 +3,13 @@ import { createReadStream } from 'node:fs';
 import { open } from 'node:fs/promises';
 import type { Readable } from 'node:stream';
 import { createGunzip } from 'node:zlib';
+import { packedAs, type PackedAs } from '@nest-mark/core';
 import { ImageError } from './image-error';
 import { unpackZip } from './zip';
 
 export { ImageError };
 
-export type Packing = 'raw' | 'xz' | 'gzip' | 'zstd' | 'zip';
-
-/** First octets of packed files: xz file format 1.2.0, RFC 1952, RFC 8878, the ZIP format's local file header. */
-const magics: [Packing, number[]][] = [
-  ['xz', [0xfd, 0x37, 0x7a, 0x58, 0x5a, 0x00]],
-  ['gzip', [0x1f, 0x8b]],
-  ['zstd', [0x28, 0xb5, 0x2f, 0xfd]],
-  ['zip', [0x50, 0x4b, 0x03, 0x04]],
-];
+export type Packing = PackedAs | 'raw';
 
 /** Tells a file's packing by its first octets, not by its name. @throws ImageError */
 export async function packingOf(path: string): Promise<Packing> {
@@ -29,7 +22,7 @@ export async function packingOf(path: string): Promise<Packing> {
     const head = Buffer.alloc(8);
     const { bytesRead } = await file.read(head, 0, 8, 0);
     if (bytesRead === 0) throw new ImageError('damaged', 'The file is empty. Get the image again.');
-    return magics.find(([, magic]) => magic.every((value, at) => head[at] === value))?.[0] ?? 'raw';
+    return packedAs(head) ?? 'raw';
   } finally {
     await file.close();
   }

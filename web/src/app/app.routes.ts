@@ -88,6 +88,11 @@ export const routes: Routes = [
         loadComponent: async () => (await import('./images/images-page')).ImagesPage,
       },
       {
+        path: 'card-check',
+        title: 'Card check · Nest Mark',
+        loadComponent: async () => (await import('./card-check/card-check-page')).CardCheckPage,
+      },
+      {
         path: 'card-records',
         title: 'Card records · Nest Mark',
         loadComponent: async () => (await import('./card-records/card-records-page')).CardRecordsPage,

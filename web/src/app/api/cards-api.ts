@@ -6,17 +6,23 @@ import {
   CardFilesSchema,
   CardRecordSchema,
   ExportedCardSchema,
+  ProposalSchema,
+  SlotCheckSchema,
   UploadSchema,
   type BeginUpload,
   type BenchSettings,
   type CardFiles,
   type CardRecord,
   type ExportForm,
+  type Proposal,
   type ProveCard,
   type SaveCard,
+  type SlotCheck,
   type Upload,
 } from '@nest-mark/core/api';
 import { call, once, order, pieceSent } from './requests';
+
+type MediumIdentity = ProveCard['identity'];
 
 /** The part of the server's interface that is about single cards, images on their way, and the bench. */
 @Injectable({ providedIn: 'root' })
@@ -36,6 +42,19 @@ export class CardsApi {
 
   releaseSlot = (id: string): Observable<void> => order('POST', `/slots/${encodeURIComponent(id)}/release`);
   ejectSlot = (id: string): Observable<void> => order('POST', `/slots/${encodeURIComponent(id)}/eject`);
+
+  slots = (batchId: string): Observable<Proposal> =>
+    call('GET', `/batches/${batchId}/next-round`, ProposalSchema);
+  checkSlot = (id: string, identity: MediumIdentity): Observable<SlotCheck> =>
+    call('POST', `/slots/${encodeURIComponent(id)}/check`, SlotCheckSchema, { body: { identity } });
+  mendSlot = (
+    id: string,
+    identity: MediumIdentity,
+    finding: { id: string; file: string },
+  ): Observable<SlotCheck> =>
+    call('POST', `/slots/${encodeURIComponent(id)}/mend`, SlotCheckSchema, {
+      body: { identity, id: finding.id, file: finding.file },
+    });
 
   benchSettings = (): Observable<BenchSettings> => call('GET', '/settings/bench', BenchSettingsSchema);
   setBench = (body: BenchSettings): Observable<BenchSettings> =>

@@ -91,6 +91,10 @@ const shownMs = 20_000;
     }
     .bar {
       align-items: end;
+      flex-wrap: nowrap;
+    }
+    .bar button {
+      white-space: nowrap;
     }
     .field {
       min-width: 16rem;

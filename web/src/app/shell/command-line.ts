@@ -26,6 +26,7 @@ const pages: readonly [string, string][] = [
   ['plan', 'Plan'],
   ['cards', 'Cards'],
   ['boot', 'Boot & find'],
+  ['card-check', 'Card check'],
   ['card-records', 'Card records'],
   ['hand-over', 'Hand over'],
   ['plan/power', 'Power'],

@@ -1,6 +1,13 @@
 /** Hands a text over as a file. */
-export function download(name: string, text: string, type: string): void {
-  const url = URL.createObjectURL(new Blob([text], { type }));
+export const download = (name: string, text: string, type: string): void =>
+  save(name, new Blob([text], { type }));
+
+/** Hands octets over as a file, none of them changed. */
+export const downloadOctets = (name: string, content: Uint8Array): void =>
+  save(name, new Blob([content.slice()], { type: 'application/octet-stream' }));
+
+function save(name: string, content: Blob): void {
+  const url = URL.createObjectURL(content);
   const link = document.createElement('a');
   link.href = url;
   link.download = name;

@@ -1,0 +1,46 @@
+import * as z from 'zod';
+
+/** What the server found on the card in a slot; like the core's own check, without the octets of the fixes. */
+export const SlotCheckSchema = z.object({
+  acts: z.enum(['declarative-seed', 'marker-files', 'none']),
+  reason: z.string(),
+  settings: z.object({
+    hostName: z.string().nullable(),
+    country: z.string().nullable(),
+    networks: z.array(
+      z.object({
+        ssid: z.string(),
+        security: z.enum(['open', 'wep', 'psk', 'sae']),
+        hidden: z.boolean(),
+        priority: z.number(),
+      }),
+    ),
+    users: z.array(z.object({ name: z.string(), keys: z.number(), password: z.boolean() })),
+    passwordLogin: z.boolean(),
+    loginService: z.boolean().nullable(),
+  }),
+  mark: z
+    .object({ mark: z.string(), nest: z.string(), hostName: z.string(), deviceId: z.string() })
+    .nullable(),
+  findings: z.array(
+    z.object({
+      id: z.string(),
+      severity: z.enum(['stops', 'warns', 'note']),
+      file: z.string(),
+      line: z.number().nullable(),
+      byte: z.number().nullable(),
+      message: z.string(),
+      why: z.string(),
+      advice: z.string(),
+      /** Whether it can be mended on the card by a button. */
+      mendable: z.boolean(),
+    }),
+  ),
+  looked: z.array(z.string()),
+});
+export type SlotCheck = z.infer<typeof SlotCheckSchema>;
+
+const identity = z.object({ path: z.string(), size: z.number(), serial: z.string() });
+export const CheckSlotSchema = z.object({ identity });
+/** Mends one finding on the card itself; nothing else of the card is changed. */
+export const MendSlotSchema = z.object({ identity, id: z.string(), file: z.string() });

@@ -1,0 +1,125 @@
+import {
+  bootPartition,
+  checkCard,
+  DiskError,
+  FatVolume,
+  inspectDisk,
+  Overlay,
+  readBootFiles,
+  shiftPatches,
+  SliceSource,
+  type ByteSource,
+  type CheckFix,
+  type SlotCheck,
+} from '@nest-mark/core';
+import { CardError, refuseMedium, type CardHandle, type MediumIdentity, type Slot } from '@nest-mark/station';
+import { Problem } from '../http/problems';
+import { heldBy } from './arm-round';
+import { record, type Context } from './context';
+
+const PAGE = 4096;
+
+const sourceOf = (handle: CardHandle): ByteSource => ({
+  size: handle.size,
+  read: async (offset, length) => {
+    const bytes = new Uint8Array(length);
+    await handle.read(bytes, offset);
+    return bytes;
+  },
+});
+
+/** Opens the card of a slot for as long as some work takes. @throws Problem in words for people */
+async function withCard<T>(
+  context: Context,
+  slotId: string,
+  identity: MediumIdentity,
+  work: (handle: CardHandle, slot: Slot) => Promise<T>,
+): Promise<T> {
+  const slot = (await context.reader.list()).find(({ id }) => id === slotId);
+  if (!slot?.medium) throw new Problem(409, 'card-missing', 'There is no card in this slot any more.');
+  const held = heldBy(context, await context.rounds.inUse(), slotId, identity);
+  if (held) throw new Problem(409, 'slot-busy', `${held} Wait for that to end.`);
+  let handle: CardHandle | null = null;
+  try {
+    handle = await context.reader.open(slotId, identity);
+    return await work(handle, slot);
+  } catch (error) {
+    if (error instanceof DiskError) throw new Problem(409, 'card-unreadable', error.message);
+    if (error instanceof CardError) throw new Problem(409, `card-${error.code}`, error.message);
+    throw error;
+  } finally {
+    await handle?.close();
+  }
+}
+
+async function look(handle: CardHandle): Promise<SlotCheck> {
+  const { findings, ...rest } = checkCard(await readBootFiles(sourceOf(handle)));
+  return {
+    ...rest,
+    findings: findings.map(({ fix, ...finding }) => ({ ...finding, mendable: fix !== null })),
+  };
+}
+
+/** Says what the card in a slot will make of its board, and what is wrong with it. @throws Problem */
+export const checkSlot = (context: Context, slotId: string, identity: MediumIdentity): Promise<SlotCheck> =>
+  withCard(context, slotId, identity, look);
+
+/** Does a fix on the boot partition of a card, and reads it back. */
+async function mend(handle: CardHandle, fix: CheckFix): Promise<void> {
+  const disk = sourceOf(handle);
+  const boot = bootPartition(await inspectDisk(disk));
+  if (!boot) throw new DiskError('missing', 'There is no boot partition on the card any more.');
+  const overlay = new Overlay(new SliceSource(disk, boot.offset, boot.size));
+  const volume = await FatVolume.open(overlay);
+  if (fix.do === 'replace') await volume.writeFile(fix.file, fix.content);
+  else {
+    const content = (await volume.readFile(fix.file)) ?? new Uint8Array();
+    await volume.removeFile(fix.file);
+    await volume.writeFile(fix.to, content);
+  }
+  for (const { offset, bytes } of shiftPatches(overlay.patches(), boot.offset)) {
+    // Media take whole pages; what surrounds a change is written as it was.
+    const start = Math.floor(offset / PAGE) * PAGE;
+    const end = Math.min(handle.size, Math.ceil((offset + bytes.length) / PAGE) * PAGE);
+    const pages = new Uint8Array(end - start);
+    await handle.read(pages, start);
+    pages.set(bytes, offset - start);
+    await handle.write(pages, start);
+    await handle.flush();
+    const back = new Uint8Array(pages.length);
+    await handle.read(back, start);
+    if (Buffer.compare(back, pages) !== 0)
+      throw new CardError('mismatch', 'The card gave back other data than was written. Do not use it again.');
+  }
+}
+
+/**
+ * Mends one finding on the card in a slot.
+ * @throws Problem when it is not there any more, cannot be mended, or the medium must not be written
+ */
+export async function mendSlot(
+  context: Context,
+  slotId: string,
+  request: { identity: MediumIdentity; id: string; file: string },
+): Promise<SlotCheck> {
+  const { largestGB } = await context.settings.bench();
+  return withCard(context, slotId, request.identity, async (handle, { title, medium }) => {
+    const refusal = medium && refuseMedium(medium, 0, largestGB * 1e9);
+    if (refusal) throw new Problem(409, `card-${refusal.code}`, refusal.message);
+    const { findings } = checkCard(await readBootFiles(sourceOf(handle)));
+    const finding = findings.find(({ id, file }) => id === request.id && file === request.file);
+    if (!finding?.fix)
+      throw new Problem(
+        409,
+        'not-mendable',
+        'This is not on the card any more, or has to be mended by hand.',
+      );
+    await mend(handle, finding.fix);
+    await record(context, {
+      kind: 'card-mended',
+      cardSerial: request.identity.serial,
+      text: `On the card in ${title} was mended: ${finding.message}`,
+    });
+    return look(handle);
+  });
+}

@@ -1,0 +1,26 @@
+import { DestroyRef, inject, Injectable } from '@angular/core';
+import type { CheckAnswer } from '../workers/check.messages';
+import { checkWorker } from '../workers/check.factory';
+
+/** Asks the worker about files; of several questions only the newest is answered. */
+@Injectable()
+export class Checker {
+  private readonly worker = checkWorker();
+  private turn = 0;
+  private answered: ((answer: CheckAnswer) => void) | null = null;
+
+  constructor() {
+    this.worker.onmessage = ({ data }: MessageEvent<CheckAnswer>) => {
+      if (data.turn === this.turn) this.answered?.(data);
+    };
+    inject(DestroyRef).onDestroy(() => this.worker.terminate());
+  }
+
+  /** Files stay on this machine: the worker reads of them only what it needs. */
+  ask(files: File[]): Promise<CheckAnswer> {
+    return new Promise((resolve) => {
+      this.answered = resolve;
+      this.worker.postMessage({ turn: ++this.turn, files });
+    });
+  }
+}

@@ -1,0 +1,97 @@
+import type { CardCheck, CheckFix, SlotCheck } from '@nest-mark/core';
+
+/** A finding as the page shows it: from the browser with its fix, or from a slot with a button for it. */
+export interface ShownFinding {
+  key: string;
+  id: string;
+  severity: 'stops' | 'warns' | 'note';
+  file: string;
+  where: string;
+  message: string;
+  why: string;
+  advice: string;
+  fix: CheckFix | null;
+  mendable: boolean;
+}
+
+export interface ShownCheck {
+  subject: string;
+  sentences: string[];
+  findings: ShownFinding[];
+  more: string;
+}
+
+const methods: Record<CardCheck['acts'], string> = {
+  'declarative-seed': 'The declarative seed acts',
+  'marker-files': 'Marker files act',
+  none: 'No first-boot method acts',
+};
+
+const securities: Record<string, string> = {
+  open: 'open',
+  wep: 'WEP',
+  psk: 'with a passphrase',
+  sae: 'WPA3 only',
+};
+
+const plural = (count: number, one: string): string => `${String(count)} ${one}${count === 1 ? '' : 's'}`;
+
+/** What the board will be and do, as sentences. */
+function sentencesOf({
+  acts,
+  reason,
+  settings,
+  mark,
+}: Pick<CardCheck, 'acts' | 'reason' | 'settings' | 'mark'>): string[] {
+  const { hostName, networks, users, country, loginService, passwordLogin } = settings;
+  const list = networks.map(
+    ({ ssid, security, hidden }) =>
+      `"${ssid}" (${securities[security] ?? security}${hidden ? ', hidden' : ''})`,
+  );
+  const people = users.map(({ name, keys, password }) => {
+    const ways = [
+      ...(keys > 0 ? [`by ${plural(keys, 'key')}`] : []),
+      ...(password && passwordLogin ? ['by password'] : []),
+    ];
+    return `${name} ${ways.length > 0 ? ways.join(' and ') : 'cannot log in from afar'}`;
+  });
+  return [
+    ...(mark ? [`Written here as the card of ${mark.hostName}, mark ${mark.mark}, nest ${mark.nest}.`] : []),
+    `${methods[acts]}. ${reason}`,
+    hostName === null
+      ? 'It sets no host name; the board keeps that of the image.'
+      : `The board will be called ${hostName}.`,
+    list.length === 0
+      ? 'It will look for no Wi-Fi network.'
+      : `It will look for ${list.join(', then ')}; its radio is set to ${country ?? 'no country'}.`,
+    people.length === 0 ? 'It makes no user.' : `Logging in: ${people.join('; ')}.`,
+    ...(loginService === false ? ['The login service stays off.'] : []),
+  ];
+}
+
+const whereOf = ({ file, line, byte }: { file: string; line: number | null; byte: number | null }): string =>
+  [
+    file || 'the whole card',
+    ...(line === null ? [] : [`line ${String(line)}`]),
+    ...(byte === null ? [] : [`byte ${String(byte)}`]),
+  ].join(', ');
+
+export function shownCheck(subject: string, check: CardCheck | SlotCheck, more: string): ShownCheck {
+  return {
+    subject,
+    sentences: sentencesOf(check),
+    findings: check.findings.map((finding, index) => ({
+      key: `${finding.id} ${finding.file} ${String(index)}`,
+      id: finding.id,
+      severity: finding.severity,
+      file: finding.file,
+      where: whereOf(finding),
+      message: finding.message,
+      why: finding.why,
+      advice: finding.advice,
+      fix: 'fix' in finding ? finding.fix : null,
+      mendable: 'mendable' in finding && finding.mendable,
+    })),
+    more,
+  };
+}

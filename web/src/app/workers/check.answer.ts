@@ -1,0 +1,64 @@
+import {
+  checkCard,
+  DiskError,
+  packedAs,
+  readBootFiles,
+  type BootFiles,
+  type ByteSource,
+} from '@nest-mark/core';
+import type { CheckAnswer, CheckRequest } from './check.messages';
+
+/** A file of the browser as a source; only what is asked for is read, and counted. */
+class FileSource implements ByteSource {
+  octetsRead = 0;
+
+  constructor(private readonly file: File) {}
+
+  get size(): number {
+    return this.file.size;
+  }
+
+  async read(offset: number, length: number): Promise<Uint8Array> {
+    if (offset < 0 || length < 0 || offset + length > this.file.size)
+      throw new RangeError('the file ends before that');
+    this.octetsRead += length;
+    return new Uint8Array(await this.file.slice(offset, offset + length).arrayBuffer());
+  }
+}
+
+/** Files that are smaller are looked at one by one; no disk is. */
+const SMALLEST_DISK = 1 << 20;
+
+async function bootFilesOf(files: readonly File[]): Promise<{ boot: BootFiles; octetsRead: number }> {
+  const [only] = files;
+  if (only && files.length === 1 && only.size >= SMALLEST_DISK) {
+    const source = new FileSource(only);
+    const packing = packedAs(await source.read(0, 8));
+    if (packing)
+      throw new DiskError(
+        'unsupported',
+        `"${only.name}" is packed (${packing}). Unpack it first, or put it on the shelf of images.`,
+      );
+    return { boot: await readBootFiles(source), octetsRead: source.octetsRead };
+  }
+  const small = files.filter(({ size }) => size < SMALLEST_DISK);
+  const read = await Promise.all(
+    small.map(async (file) => ({ name: file.name, content: new Uint8Array(await file.arrayBuffer()) })),
+  );
+  return {
+    boot: { names: files.map(({ name }) => name), files: read, label: '', bootedAs: null },
+    octetsRead: read.reduce((sum, { content }) => sum + content.length, 0),
+  };
+}
+
+/** Works a request out. @param now clock in milliseconds, to tell how long it took */
+export async function answerCheck({ turn, files }: CheckRequest, now: () => number): Promise<CheckAnswer> {
+  const start = now();
+  try {
+    const { boot, octetsRead } = await bootFilesOf(files);
+    return { turn, ok: true, check: checkCard(boot), octetsRead, milliseconds: now() - start };
+  } catch (error) {
+    if (!(error instanceof DiskError || error instanceof RangeError)) throw error;
+    return { turn, ok: false, message: error.message };
+  }
+}

@@ -1,0 +1,11 @@
+import type { CardCheck } from '@nest-mark/core';
+
+/** One file is an image or a card; several are what lies on a boot partition. */
+export interface CheckRequest {
+  turn: number;
+  files: File[];
+}
+
+export type CheckAnswer =
+  | { turn: number; ok: true; check: CardCheck; octetsRead: number; milliseconds: number }
+  | { turn: number; ok: false; message: string };
