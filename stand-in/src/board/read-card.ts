@@ -38,7 +38,11 @@ const UserDataSchema = z.object({
   ssh_keys: z.object({ ed25519_private: z.string() }).optional(),
   write_files: z.array(z.object({ path: z.string(), content: z.string() })).default([]),
 });
-const MetaDataSchema = z.object({ 'instance-id': z.string(), 'local-hostname': z.string().optional() });
+/** Empty is fine, missing is not; seen on a real system. */
+const MetaDataSchema = z
+  .object({ 'instance-id': z.coerce.string().optional(), 'local-hostname': z.string().optional() })
+  .nullish()
+  .transform((value) => value ?? {});
 const AccessPointSchema = z
   .object({
     password: z.string().optional(),
@@ -112,11 +116,12 @@ function parse<T>(name: string, text: string | null, schema: z.ZodType<T>, ignor
 
 /**
  * Boots from a card's octets.
+ * @param start whether the kernel has to be there too; left out where only the settings are of interest
  * @throws BootFailure when the board would not even start
  */
-export async function readCard(card: ByteSource): Promise<BoardSettings> {
+export async function readCard(card: ByteSource, start = { kernel: true }): Promise<BoardSettings> {
   const volume = await bootVolume(card);
-  await startKernel(volume);
+  if (start.kernel) await startKernel(volume);
   const settings = blank();
   const { ignored } = settings;
   const metaText = await readText(volume, 'meta-data');

@@ -60,7 +60,7 @@ export function checkNetworkConfig(file: BootFile, settings: CheckedSettings): C
   const { version, wifis = {} } = parsed.data;
   if (version !== 2)
     found.add(
-      version === undefined ? 'warns' : 'stops',
+      'stops',
       'network-version',
       version === undefined ? 'The version is missing.' : `Version ${String(version)} cannot tell of Wi-Fi.`,
       'Only version 2 knows wireless networks.',

@@ -19,9 +19,34 @@ function checkMetaData(file: BootFile, bootedAs: string | null, settings: Checke
   const text = readText(file, SEED_HABITS, found);
   const yaml = text === null ? null : YamlFile.read(file.name, text, found);
   if (!yaml) return found.list;
+  if (
+    yaml.value !== null &&
+    yaml.value !== undefined &&
+    (typeof yaml.value !== 'object' || Array.isArray(yaml.value))
+  ) {
+    found.add(
+      'stops',
+      'meta-data-form',
+      'meta-data holds no names and values.',
+      'Without meta-data the whole seed is ignored: no name, no user, no network.',
+      'instance-id: a-name-of-its-own',
+      { line: 1 },
+    );
+    return found.list;
+  }
   const value = (yaml.value ?? {}) as Record<string, unknown>;
   const id = value['instance-id'];
-  if (typeof value['local-hostname'] === 'string') settings.hostName = value['local-hostname'];
+  const name = value['local-hostname'];
+  if (typeof name === 'string') settings.hostName = name;
+  else if (name !== undefined)
+    found.add(
+      'stops',
+      'meta-data-form',
+      'local-hostname is no text.',
+      'A value that is cut off or looks like a number is refused, and the seed with it.',
+      'local-hostname: "the-name", in quotes',
+      { line: yaml.lineOf('local-hostname') },
+    );
   if (id === undefined || id === null)
     found.add(
       'warns',

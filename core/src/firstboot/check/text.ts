@@ -4,6 +4,10 @@ import type { BootFile, Findings } from './finding';
 /** Quotation marks that word processors and web pages put in place of the plain ones. */
 const curly = /[\u2018\u2019\u201a\u201b\u201c\u201d\u201e\u201f\u00ab\u00bb]/;
 
+/** What may not stand in a text: all but tabs and line ends of the control characters (YAML 1.1 section 5.1). */
+ 
+const controls = /[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x84\x86-\x9f\ufffe\uffff]/;
+
 /** Line of an offset in a text, from 1. */
 export const lineAt = (text: string, offset: number): number => text.slice(0, offset).split('\n').length;
 
@@ -81,6 +85,16 @@ export function readText({ name, content }: BootFile, habits: TextHabits, found:
         : 'This kind of file is taken all the same; scripts and command lines are not.',
       'Save it with the line ends of Unix (LF).',
       { byte: text.indexOf('\r'), line: lineAt(text, text.indexOf('\r')), fix: mended },
+    );
+  const control = controls.exec(plain);
+  if (control)
+    found.add(
+      'stops',
+      'control-character',
+      `${name} holds a control character (number ${String(control[0].charCodeAt(0))}).`,
+      'Readers of such files refuse them, or the name or passphrase that it stands in is another one.',
+      'Take it away; it cannot be seen in most editors.',
+      { line: lineAt(plain, control.index), byte: utf8(plain.slice(0, control.index)).length },
     );
   const quote = curly.exec(plain);
   if (quote)

@@ -21,6 +21,8 @@ const UserDataSchema = z.looseObject({
   ssh_pwauth: z.boolean().optional(),
   password: z.string().optional(),
   ssh_authorized_keys: z.array(z.string()).optional(),
+  ssh_keys: z.record(z.string(), z.string()).optional(),
+  write_files: z.array(z.looseObject({ path: z.string(), content: z.string().optional() })).optional(),
 });
 function checkKeys(keys: readonly string[], line: number | null, found: Findings): number {
   let usable = 0;
