@@ -68,7 +68,6 @@ async function shots(page: Page): Promise<void> {
   const bench = page.getByRole('article', { name: 'Bench' });
   await bench.getByLabel('Network name', { exact: true }).fill('Saltmarsh Bench ');
   await bench.getByLabel('Passphrase', { exact: true }).scrollIntoViewIfNeeded();
-  await shot('plan-findings');
   await bench.getByLabel('Network name', { exact: true }).fill('Saltmarsh Bench');
   await page.getByLabel('Host name of nest B2').fill('tank-06');
   await page.getByText('Plan saved').waitFor();
@@ -112,6 +111,21 @@ async function shots(page: Page): Promise<void> {
   await shot('hand-over');
   await go('Images');
   await shot('images');
+  await go('Card check');
+  await page
+    .locator('nm-card-check-page input[type="file"]')
+    .first()
+    .setInputFiles([
+      { name: 'ssh.txt', mimeType: 'text/plain', buffer: Buffer.alloc(0) },
+      {
+        name: 'wpa_supplicant.conf',
+        mimeType: 'text/plain',
+        buffer: Buffer.from('country=UK\nnetwork={\n  ssid="Saltmarsh Bench"\n  psk="low tid"\n}\n'),
+      },
+    ]);
+  await page.getByRole('heading', { name: 'What is wrong' }).waitFor();
+  await page.evaluate("document.getElementById('check-title').scrollIntoView()");
+  await shot('card-check');
   await go('Card records');
   await page.locator('tr[data-card]').first().waitFor();
   await shot('card-records');
@@ -129,6 +143,9 @@ async function shots(page: Page): Promise<void> {
     if (part === 'Time') await page.getByText('All done after').waitFor();
     await shot(`plan-${part.toLowerCase()}`);
   }
+  await page.getByRole('link', { name: 'On the card', exact: true }).click();
+  await page.getByRole('region', { name: 'user-data' }).waitFor();
+  await shot('plan-card-files');
 
   const draw = {
     random: (below: number): number => Math.floor(Math.random() * below),
