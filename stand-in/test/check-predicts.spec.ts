@@ -148,9 +148,7 @@ it('what the check says of a card is what the stand-in board makes of it, over 3
   await fc.assert(
     fc.asyncProperty(plan, fault, async (given, what) => {
       const settings = settingsOf(given);
-      const files = new Map(
-        declarativeSeed.files(settings).map(({ path, content }) => [path, content]),
-      );
+      const files = new Map(declarativeSeed.files(settings).map(({ path, content }) => [path, content]));
       spoil(files, what);
       const card = await cardOf(files);
       const board = await readCard(card, { kernel: false });

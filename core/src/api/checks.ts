@@ -1,5 +1,15 @@
 import * as z from 'zod';
 
+/** A card that was written here against what the plan says now. */
+export const CardComparisonSchema = z.object({
+  batchName: z.string(),
+  /** Milliseconds since 1970; null when that writing is not on record. */
+  writtenAt: z.number().nullable(),
+  /** What is otherwise now, in sentences; empty when nothing is. */
+  changes: z.array(z.string()),
+});
+export type CardComparison = z.infer<typeof CardComparisonSchema>;
+
 /** What the server found on the card in a slot; like the core's own check, without the octets of the fixes. */
 export const SlotCheckSchema = z.object({
   acts: z.enum(['declarative-seed', 'marker-files', 'none']),
@@ -37,6 +47,7 @@ export const SlotCheckSchema = z.object({
     }),
   ),
   looked: z.array(z.string()),
+  plan: CardComparisonSchema.nullable(),
 });
 export type SlotCheck = z.infer<typeof SlotCheckSchema>;
 

@@ -12,9 +12,17 @@ import {
   type CheckFix,
   type SlotCheck,
 } from '@nest-mark/core';
-import { CardError, refuseMedium, type CardHandle, type MediumIdentity, type Slot } from '@nest-mark/station';
+import {
+  CardError,
+  readMarkFile,
+  refuseMedium,
+  type CardHandle,
+  type MediumIdentity,
+  type Slot,
+} from '@nest-mark/station';
 import { Problem } from '../http/problems';
 import { heldBy } from './arm-round';
+import { compareWithPlan } from './compare-card';
 import { record, type Context } from './context';
 
 const PAGE = 4096;
@@ -52,17 +60,21 @@ async function withCard<T>(
   }
 }
 
-async function look(handle: CardHandle): Promise<SlotCheck> {
-  const { findings, ...rest } = checkCard(await readBootFiles(sourceOf(handle)));
+async function look(context: Context, handle: CardHandle): Promise<SlotCheck> {
+  const source = sourceOf(handle);
+  const boot = await readBootFiles(source);
+  const { findings, ...rest } = checkCard(boot);
+  const plan = await compareWithPlan(context, boot, await readMarkFile(source));
   return {
     ...rest,
+    plan,
     findings: findings.map(({ fix, ...finding }) => ({ ...finding, mendable: fix !== null })),
   };
 }
 
 /** Says what the card in a slot will make of its board, and what is wrong with it. @throws Problem */
 export const checkSlot = (context: Context, slotId: string, identity: MediumIdentity): Promise<SlotCheck> =>
-  withCard(context, slotId, identity, look);
+  withCard(context, slotId, identity, (handle) => look(context, handle));
 
 /** Does a fix on the boot partition of a card, and reads it back. */
 async function mend(handle: CardHandle, fix: CheckFix): Promise<void> {
@@ -120,6 +132,6 @@ export async function mendSlot(
       cardSerial: request.identity.serial,
       text: `On the card in ${title} was mended: ${finding.message}`,
     });
-    return look(handle);
+    return look(context, handle);
   });
 }

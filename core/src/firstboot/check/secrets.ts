@@ -52,7 +52,9 @@ export function checkCountry(country: string | null, line: number | null, found:
       'country-unknown',
       `"${country}" is not a country.`,
       'The radio falls back to what is allowed everywhere, or stays off.',
-      'Two capital letters of ISO 3166-1, as DK; it is the country where the board will run.',
+      country === 'UK'
+        ? 'GB'
+        : 'Two capital letters of ISO 3166-1, as DK; it is the country where the board will run.',
       { line },
     );
 }

@@ -5,7 +5,7 @@ import type { BootFile, Findings } from './finding';
 const curly = /[\u2018\u2019\u201a\u201b\u201c\u201d\u201e\u201f\u00ab\u00bb]/;
 
 /** What may not stand in a text: all but tabs and line ends of the control characters (YAML 1.1 section 5.1). */
- 
+
 const controls = /[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x84\x86-\x9f\ufffe\uffff]/;
 
 /** Line of an offset in a text, from 1. */

@@ -76,10 +76,23 @@ const whereOf = ({ file, line, byte }: { file: string; line: number | null; byte
     ...(byte === null ? [] : [`byte ${String(byte)}`]),
   ].join(', ');
 
+/** What the plan says now of a card that was written here. */
+function planSentences(check: CardCheck | SlotCheck): string[] {
+  const plan = 'plan' in check ? check.plan : null;
+  if (!plan) return [];
+  const when =
+    plan.writtenAt === null
+      ? ''
+      : `, written on ${new Date(plan.writtenAt).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })}`;
+  return plan.changes.length === 0
+    ? [`It belongs to ${plan.batchName}${when}, and is as the plan says now.`]
+    : [`It belongs to ${plan.batchName}${when}, but the plan was changed:`, ...plan.changes];
+}
+
 export function shownCheck(subject: string, check: CardCheck | SlotCheck, more: string): ShownCheck {
   return {
     subject,
-    sentences: sentencesOf(check),
+    sentences: [...sentencesOf(check), ...planSentences(check)],
     findings: check.findings.map((finding, index) => ({
       key: `${finding.id} ${finding.file} ${String(index)}`,
       id: finding.id,
