@@ -483,6 +483,14 @@ describe('a card spoilt on purpose', () => {
     ],
     ['a user of the system', marker, edit('userconf.txt', 'keeper', 'root'), 'user-name', 'userconf.txt', 1],
     [
+      'a host key under a wrong name',
+      seed(),
+      edit('user-data', 'ed25519_private', 'ed25519-private'),
+      'host-key-name',
+      'user-data',
+      null,
+    ],
+    [
       'files of another method left',
       { ...seed(), 'wpa_supplicant.conf': marker['wpa_supplicant.conf'] },
       (files) => files,

@@ -188,7 +188,8 @@ it('what the check says of a card is what the stand-in board makes of it, over 3
         met.agreed++;
       else met.changed++;
     }),
-    { numRuns: 300 },
+    // The same cases each time, unless others are asked for: a gap that is found now and then helps nobody.
+    { numRuns: 300, seed: Number(process.env['NEST_MARK_SEED'] ?? 20_261_126) },
   );
   // The run met all three: cards that are right, that are warned of, and some that were changed and still work.
   expect(met.agreed).toBeGreaterThan(50);

@@ -35,8 +35,10 @@ const UserDataSchema = z.object({
   hostname: z.string().optional(),
   ssh_pwauth: z.boolean().default(false),
   users: z.array(z.union([z.string(), UserSchema])).default([]),
-  ssh_keys: z.object({ ed25519_private: z.string() }).optional(),
-  write_files: z.array(z.object({ path: z.string(), content: z.string() })).default([]),
+  // Names that are not known are skipped with a warning (cloud-init, module ssh).
+  ssh_keys: z.object({ ed25519_private: z.string().optional() }).optional(),
+  // A file without content is made empty (cloud-init's schema).
+  write_files: z.array(z.object({ path: z.string(), content: z.string().default('') })).default([]),
 });
 /** Empty is fine, missing is not; seen on a real system. */
 const MetaDataSchema = z

@@ -107,6 +107,16 @@ export function checkUserData(file: BootFile, settings: CheckedSettings): CheckF
         { line: yaml.lineOf('hostname') },
       );
   }
+  for (const name of Object.keys(data.ssh_keys ?? {}))
+    if (!/^(rsa|dsa|ecdsa|ed25519)_(private|public|certificate)$/.test(name))
+      found.add(
+        'warns',
+        'host-key-name',
+        `"${name}" is no name of a host key.`,
+        'It is skipped: the board makes keys of its own, and cannot be proved by the one made for it.',
+        'ed25519_private and ed25519_public',
+        { line: yaml.lineOf('ssh_keys', name) },
+      );
   const users = (data.users ?? []).flatMap((user, index) =>
     typeof user === 'string' ? [] : [{ user, index }],
   );
