@@ -1,4 +1,5 @@
-import { open, type FileHandle } from 'node:fs/promises';
+import { open } from 'node:fs/promises';
+import { readFully } from './read-fully';
 
 /** The image that the cards of a gang get, readable from any of its blocks. */
 export interface BaseImage {
@@ -18,17 +19,8 @@ export interface BlockReader {
   close(): Promise<void>;
 }
 
-/** Reads an unpacked image file. @throws when it became shorter */
+/** Reads an unpacked image file. @throws RangeError when it became shorter */
 export async function openRaw(path: string): Promise<BlockReader> {
-  const file: FileHandle = await open(path, 'r');
-  return {
-    async read(into, offset) {
-      for (let at = 0; at < into.length;) {
-        const { bytesRead } = await file.read(into, at, into.length - at, offset + at);
-        if (bytesRead === 0) throw new Error('The image on the shelf became shorter than it was.');
-        at += bytesRead;
-      }
-    },
-    close: () => file.close(),
-  };
+  const file = await open(path, 'r');
+  return { read: (into, offset) => readFully(file, into, offset), close: () => file.close() };
 }

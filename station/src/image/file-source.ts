@@ -1,5 +1,6 @@
 import { open, type FileHandle } from 'node:fs/promises';
 import { checkRange, type ByteSource } from '@nest-mark/core/disk';
+import { readFully } from './read-fully';
 
 /** A file as a source of octets. Close it after use. */
 export class FileSource implements ByteSource {
@@ -16,11 +17,7 @@ export class FileSource implements ByteSource {
   async read(offset: number, length: number): Promise<Uint8Array> {
     checkRange(this.size, offset, length);
     const bytes = new Uint8Array(length);
-    for (let at = 0; at < length;) {
-      const { bytesRead } = await this.file.read(bytes, at, length - at, offset + at);
-      if (bytesRead === 0) throw new RangeError('the file became shorter while it was read');
-      at += bytesRead;
-    }
+    await readFully(this.file, bytes, offset);
     return bytes;
   }
 

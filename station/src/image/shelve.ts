@@ -13,6 +13,7 @@ import {
   type ImageClue,
   type InspectedPartition,
 } from '@nest-mark/core';
+import { DEFAULT_LARGEST } from '../guards';
 import { BLOCK_SIZE, blockDigest } from '../writer/digest';
 import { openRaw, type BaseImage } from './base-image';
 import { FileSource } from './file-source';
@@ -67,7 +68,7 @@ export interface ShelfLimits {
   leaveFree: number;
   blockSize: number;
 }
-export const usualLimits: ShelfLimits = { largest: 256e9, leaveFree: 512e6, blockSize: BLOCK_SIZE };
+export const usualLimits: ShelfLimits = { largest: DEFAULT_LARGEST, leaveFree: 512e6, blockSize: BLOCK_SIZE };
 
 const full = (): ImageError =>
   new ImageError('full', 'The disk is full. Make room, then add the image again. Nothing else was changed.');

@@ -1,5 +1,6 @@
 import { constants } from 'node:fs';
 import { open, type FileHandle } from 'node:fs/promises';
+import { readFully } from '../image/read-fully';
 import { BlockPool, PAGE } from '../writer/block-pool';
 
 /**
@@ -65,16 +66,3 @@ export class DirectFile {
 /** Whether a buffer is made of whole pages; only memory of the block pool is known to start on one. */
 const onPage = (bytes: Uint8Array): boolean =>
   bytes.buffer instanceof SharedArrayBuffer && bytes.byteOffset % PAGE === 0 && bytes.length % PAGE === 0;
-
-async function readFully(
-  file: FileHandle,
-  into: Uint8Array,
-  offset: number,
-  enough = into.length,
-): Promise<void> {
-  for (let at = 0; at < enough;) {
-    const { bytesRead } = await file.read(into, at, into.length - at, offset + at);
-    if (bytesRead === 0) throw new RangeError(`the medium ends before byte ${String(offset + into.length)}`);
-    at += bytesRead;
-  }
-}

@@ -1,9 +1,10 @@
 import { execFile } from 'node:child_process';
 import { constants, existsSync, readdirSync, realpathSync } from 'node:fs';
-import { lstat, open, type FileHandle } from 'node:fs/promises';
+import { lstat, open } from 'node:fs/promises';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { describeCard, readMarkFile } from '../card/label';
+import { readFully } from '../image/read-fully';
 import {
   CardError,
   sameMedium,
@@ -157,7 +158,14 @@ export class LinuxReader implements CardReader {
     // Without the right to read it, what the system knows of it has to do.
     if (!file) return { holds: device.medium.holds, label: null };
     try {
-      const source = { size: device.medium.identity.size, read: readerOf(file) };
+      const source = {
+        size: device.medium.identity.size,
+        read: async (offset: number, length: number): Promise<Uint8Array> => {
+          const bytes = new Uint8Array(length);
+          await readFully(file, bytes, offset);
+          return bytes;
+        },
+      };
       const label = await readMarkFile(source);
       const found = { label, holds: label ? await describeCard(source, label) : device.medium.holds };
       this.described.set(key, found);
@@ -187,18 +195,6 @@ const changed = (): CardError =>
     'changed',
     'Another card is in the reader than when the round was armed. Look at it and arm again.',
   );
-
-const readerOf =
-  (file: FileHandle) =>
-  async (offset: number, length: number): Promise<Uint8Array> => {
-    const bytes = new Uint8Array(length);
-    for (let at = 0; at < length;) {
-      const { bytesRead } = await file.read(bytes, at, length - at, offset + at);
-      if (bytesRead === 0) throw new RangeError('the medium ends early');
-      at += bytesRead;
-    }
-    return bytes;
-  };
 
 /** Opens the device itself, never a link to something else, and nothing that anybody uses. @throws CardError */
 async function openExclusively({ path, medium, number }: BlockDevice): Promise<DirectFile> {
