@@ -7,8 +7,8 @@ import { record, type Context } from '../services/context';
 export class RoundFollower {
   private queue: Promise<void> = Promise.resolve();
   private lastSent = 0;
-  /** When the writing began, and when each slot went over to reading back; milliseconds. */
-  private began = Date.now();
+  /** When writing each slot began, and when it went over to reading back; milliseconds. */
+  private readonly began = new Map<string, number>();
   private readonly turned = new Map<string, number>();
   /** Whether the round was held in between. */
   private held = false;
@@ -21,9 +21,9 @@ export class RoundFollower {
     private readonly nameOf: (deviceId: string) => string,
   ) {}
 
-  /** Starts the clock by which the rates of this bench are learnt. */
-  start(): void {
-    this.began = Date.now();
+  /** Starts the clock of some slots, by which the rates of this bench are learnt. */
+  start(slotIds: readonly string[]): void {
+    for (const slotId of slotIds) this.began.set(slotId, Date.now());
   }
 
   /** A round that was held in between teaches no rates. */
@@ -42,10 +42,11 @@ export class RoundFollower {
   }
 
   outcome(slotId: string, outcome: CardOutcome, octets = 0): void {
+    const began = this.began.get(slotId);
     const turned = this.turned.get(slotId);
     const took =
-      outcome.state === 'verified' && turned !== undefined && octets > 0 && !this.held
-        ? { octets, writeSeconds: (turned - this.began) / 1000, verifySeconds: (Date.now() - turned) / 1000 }
+      outcome.state === 'verified' && began !== undefined && turned !== undefined && octets > 0 && !this.held
+        ? { octets, writeSeconds: (turned - began) / 1000, verifySeconds: (Date.now() - turned) / 1000 }
         : null;
     const card = this.cards.find((candidate) => candidate.slotId === slotId);
     if (!card) return;

@@ -48,7 +48,7 @@ async function writeGroup(work: Work, material: Material, cards: readonly ArmedC
       follower.outcome(card.slotId, failureOf(error));
     }
   const { keepBlocks, inFlight } = await context.settings.bench();
-  follower.start();
+  follower.start(gang.map(({ id }) => id));
   await writeGang(shelvedBase(folder, facts), gang, {
     signal: work.stop.signal,
     pause: work.pause,
