@@ -373,6 +373,23 @@ const loops = process.getuid?.() === 0 && spawnSync('losetup', ['-f'], { env: sb
     expect(await code(reader.open(slot!.id, slot!.medium!.identity))).toBe('protected');
   });
 
+  it('that this account may not write says how to get the right, and is not touched', async () => {
+    const device = attach('card.img', 32 << 20);
+    const reader = new LinuxReader({ offers: only(device) });
+    const [slot] = await reader.list();
+    // As a plain user for a moment: the account "nobody" is in no group that may write to disks.
+    process.seteuid!(65_534);
+    try {
+      const opened = reader.open(slot!.id, slot!.medium!.identity);
+      await expect(opened).rejects.toMatchObject({ code: 'rights' });
+      await expect(opened).rejects.toThrow(/usermod -aG disk.*udev rule.*Nothing was erased/);
+    } finally {
+      process.seteuid!(0);
+    }
+    const handle = await reader.open(slot!.id, slot!.medium!.identity);
+    await handle.close();
+  });
+
   it('a link or a file in its place is never opened', async () => {
     const device = attach('card.img', 32 << 20);
     const victim = join(folder, 'victim');
