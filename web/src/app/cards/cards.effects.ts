@@ -21,8 +21,8 @@ import { asProblem } from '../api/api-problem';
 import { ServerEvents } from '../api/server-events';
 import { BatchActions } from '../state/batch.actions';
 import { batchFeature } from '../state/batch.reducer';
-import { NoticeActions } from '../state/notice';
 import { ProgressActions } from '../state/progress.reducer';
+import { failed, told } from '../state/told';
 import { CardsApi } from '../api/cards-api';
 import { CardsActions } from './cards.reducer';
 
@@ -45,7 +45,7 @@ export const loadProposal = createEffect(
           ? EMPTY
           : api.nextRound(id).pipe(
               map((proposal) => CardsActions.proposalCame({ proposal })),
-              catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
+              catchError(failed),
             ),
       ),
     ),
@@ -81,21 +81,10 @@ export const cancelRound = createEffect(
   (actions = inject(Actions), api = inject(Api)) =>
     actions.pipe(
       ofType(CardsActions.cancelWanted),
-      mergeMap(({ roundId }) =>
-        api.cancelRound(roundId).pipe(
-          mergeMap(() => EMPTY),
-          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
-        ),
-      ),
+      mergeMap(({ roundId }) => told(api.cancelRound(roundId))),
     ),
   { functional: true },
 );
-
-const told = (work: Observable<void>) =>
-  work.pipe(
-    mergeMap(() => EMPTY),
-    catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
-  );
 
 export const pauseRound = createEffect(
   (actions = inject(Actions), api = inject(CardsApi)) =>

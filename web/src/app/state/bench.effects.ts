@@ -19,9 +19,7 @@ import { asProblem } from '../api/api-problem';
 import { CardsApi } from '../api/cards-api';
 import { ServerEvents } from '../api/server-events';
 import { BenchActions } from './bench.reducer';
-import { NoticeActions } from './notice';
-
-const failed = (error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }));
+import { failed, told } from './told';
 
 const whenever = (server: ServerEvents, type: ServerEvent['type']): Observable<unknown> =>
   merge(server.connected, server.events.pipe(filter((event) => event.type === type)));
@@ -103,12 +101,6 @@ export const proveCard = createEffect(
     ),
   { functional: true },
 );
-
-const told = (work: Observable<void>) =>
-  work.pipe(
-    mergeMap(() => EMPTY),
-    catchError(failed),
-  );
 
 export const stopProof = createEffect(
   (actions = inject(Actions), api = inject(CardsApi)) =>
