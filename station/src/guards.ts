@@ -1,8 +1,8 @@
-import { bothSizes } from '@nest-mark/core';
+import { bothSizes, USUAL_LARGEST_GB } from '@nest-mark/core';
 import type { Medium } from './ports';
 
-/** Largest medium that is written unless the operator raises it: backup disks are larger, cards are not. */
-export const DEFAULT_LARGEST = 256e9;
+/** Largest medium that is written unless the operator raises it, in octets. */
+export const DEFAULT_LARGEST = USUAL_LARGEST_GB * 1e9;
 
 export type RefusalCode = 'system' | 'mounted' | 'fixed' | 'protected' | 'large' | 'small';
 

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { USUAL_LARGEST_GB, writerBounds } from '../bench/writer-memory';
 
 /** Messages about single cards and about what is set at the bench. Times are milliseconds since 1970. */
 
@@ -61,14 +62,17 @@ export const ProveCardSchema = z.object({
 });
 export type ProveCard = z.infer<typeof ProveCardSchema>;
 
+const within = ({ least, most, usual }: { least: number; most: number; usual: number }) =>
+  z.number().int().min(least).max(most).default(usual);
+
 /** What people set at a bench. */
 export const BenchSettingsSchema = z.object({
-  /** The largest medium that is written, in GB (10^9 octets): backup disks are larger, cards are not. */
-  largestGB: z.number().min(1, 'At least 1 GB.').max(4000, 'At most 4000 GB.').default(256),
+  /** The largest medium that is written, in GB (10^9 octets). */
+  largestGB: z.number().min(1, 'At least 1 GB.').max(4000, 'At most 4000 GB.').default(USUAL_LARGEST_GB),
   /** Blocks of the image that are kept in memory for all cards of a round. */
-  keepBlocks: z.number().int().min(4).max(64).default(12),
+  keepBlocks: within(writerBounds.keepBlocks),
   /** Writes under way for each card. */
-  inFlight: z.number().int().min(1).max(4).default(2),
+  inFlight: within(writerBounds.inFlight),
   /** Size of a block in MiB, for images that are put on the shelf from now on. */
   blockMiB: z.union([z.literal(1), z.literal(2), z.literal(4), z.literal(8)]).default(4),
   /** Whether this computer's own card readers are offered beside the practice bench. */

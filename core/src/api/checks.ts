@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { MarkFileSchema } from '../batch/mark-file';
 
 /** A card that was written here against what the plan says now. */
 export const CardComparisonSchema = z.object({
@@ -29,9 +30,7 @@ export const SlotCheckSchema = z.object({
     passwordLogin: z.boolean(),
     loginService: z.boolean().nullable(),
   }),
-  mark: z
-    .object({ mark: z.string(), nest: z.string(), hostName: z.string(), deviceId: z.string() })
-    .nullable(),
+  mark: MarkFileSchema.nullable(),
   findings: z.array(
     z.object({
       id: z.string(),

@@ -7,6 +7,7 @@ import {
   PlanSchema,
   SurroundingsSchema,
 } from '../batch/model';
+import { MarkFileSchema } from '../batch/mark-file';
 import { CardStateSchema } from '../batch/state';
 import { ImageClueSchema } from '../images/clues';
 import { CardRecordSchema } from './cards';
@@ -111,16 +112,7 @@ export const MediumSchema = z.object({
   mounted: z.array(z.string()),
   system: z.boolean(),
   holds: z.string(),
-  label: z
-    .object({
-      mark: z.string(),
-      nest: z.string(),
-      hostName: z.string(),
-      batchId: z.string(),
-      deviceId: z.string(),
-      writing: z.string(),
-    })
-    .nullable(),
+  label: MarkFileSchema.nullable(),
 });
 
 /** One slot of the next round. */

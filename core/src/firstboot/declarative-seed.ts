@@ -1,4 +1,5 @@
 import { stringify } from 'yaml';
+import { MARK_ON_CARD } from '../batch/mark-file';
 import { textOf, utf8 } from '../bytes';
 import type { CardFile, FirstBootMethod, FirstBootSettings, NetworkSettings } from './method';
 
@@ -13,10 +14,7 @@ const yaml = (value: unknown): string => stringify(value, { version: '1.1', line
 const json = (value: unknown): string => `${JSON.stringify(value, null, 2)}\n`;
 
 /** Path of the file on the running system that names the mark. */
-export const MARK_ON_BOARD = '/etc/nest-mark.json';
-
-/** Path of the file on the boot partition that names the mark. */
-export const MARK_ON_CARD = 'nest-mark.json';
+const MARK_ON_BOARD = '/etc/nest-mark.json';
 
 function markText(settings: FirstBootSettings): string {
   const { mark, nest, hostName, batchId, batchName, deviceId, instanceId: writing } = settings;

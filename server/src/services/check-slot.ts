@@ -12,14 +12,7 @@ import {
   type CheckFix,
   type SlotCheck,
 } from '@nest-mark/core';
-import {
-  CardError,
-  readMarkFile,
-  refuseMedium,
-  type CardHandle,
-  type MediumIdentity,
-  type Slot,
-} from '@nest-mark/station';
+import { CardError, refuseMedium, type CardHandle, type MediumIdentity, type Slot } from '@nest-mark/station';
 import { Problem } from '../http/problems';
 import { heldBy } from './arm-round';
 import { compareWithPlan } from './compare-card';
@@ -61,10 +54,9 @@ async function withCard<T>(
 }
 
 async function look(context: Context, handle: CardHandle): Promise<SlotCheck> {
-  const source = sourceOf(handle);
-  const boot = await readBootFiles(source);
+  const boot = await readBootFiles(sourceOf(handle));
   const { findings, ...rest } = checkCard(boot);
-  const plan = await compareWithPlan(context, boot, await readMarkFile(source));
+  const plan = await compareWithPlan(context, boot, rest.mark);
   return {
     ...rest,
     plan,

@@ -7,8 +7,8 @@ import {
   type CardCheck,
   type CardComparison,
   type CardFile,
+  type MarkFile,
 } from '@nest-mark/core';
-import type { MarkFile } from '@nest-mark/station';
 import { cardSettings, gather } from './card-material';
 import type { Context } from './context';
 

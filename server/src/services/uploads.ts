@@ -10,7 +10,7 @@ import { publishedFor, takeImage } from './images';
 const folderOf = (context: Context): string => join(context.dataFolder, 'uploads');
 
 /** The file in which an upload gathers. */
-export const uploadFile = (context: Context, id: string): string => join(folderOf(context), `${id}.part`);
+const uploadFile = (context: Context, id: string): string => join(folderOf(context), `${id}.part`);
 
 /** Whether an image came by an upload, so that its file is ours to remove. */
 export const isUpload = (context: Context, path: string): boolean => path.startsWith(`${folderOf(context)}/`);

@@ -1,4 +1,4 @@
-import * as z from 'zod';
+import { MARK_ON_CARD, readMark, type MarkFile } from '@nest-mark/core';
 import {
   bootPartition,
   DiskError,
@@ -8,17 +8,7 @@ import {
   type ByteSource,
 } from '@nest-mark/core/disk';
 
-/** The file on a card that names its device; only what is used of it. */
-const MarkFileSchema = z.object({
-  mark: z.string().max(32),
-  nest: z.string().max(8),
-  hostName: z.string().max(64),
-  batchId: z.string().max(64),
-  deviceId: z.string().max(64).default(''),
-  /** Which writing it was, as the seed's instance id says it. */
-  writing: z.string().max(128).default(''),
-});
-export type MarkFile = z.infer<typeof MarkFileSchema>;
+export type { MarkFile };
 
 /** What the label on a card would say: its mark file, or null when it has none. */
 export async function readMarkFile(card: ByteSource): Promise<MarkFile | null> {
@@ -26,11 +16,10 @@ export async function readMarkFile(card: ByteSource): Promise<MarkFile | null> {
     const boot = bootPartition(await inspectDisk(card));
     if (!boot) return null;
     const volume = await FatVolume.openReadOnly(new SliceSource(card, boot.offset, boot.size));
-    const bytes = await volume.readFile('nest-mark.json');
-    const parsed = MarkFileSchema.safeParse(bytes ? JSON.parse(new TextDecoder().decode(bytes)) : null);
-    return parsed.success ? parsed.data : null;
+    const bytes = await volume.readFile(MARK_ON_CARD);
+    return bytes && readMark(bytes);
   } catch (error) {
-    if (error instanceof DiskError || error instanceof SyntaxError) return null;
+    if (error instanceof DiskError) return null;
     throw error;
   }
 }

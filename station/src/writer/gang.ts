@@ -1,3 +1,4 @@
+import { writerBlocks, writerBounds } from '@nest-mark/core';
 import type { BaseImage } from '../image/base-image';
 import { BlockPool } from './block-pool';
 import { CardRun, type CardOutcome, type GangCard, type GangTerms, type Phase } from './card-run';
@@ -20,12 +21,6 @@ export interface GangOptions {
   stallMs?: number;
 }
 
-/** Bounds of what people may set, and what is used when they do not. */
-export const gangBounds = {
-  inFlight: { least: 1, most: 4, usual: 2 },
-  keepBlocks: { least: 4, most: 64, usual: 12 },
-} as const;
-
 const bounded = (value: number | undefined, bound: { least: number; most: number; usual: number }): number =>
   Math.min(bound.most, Math.max(bound.least, Math.round(value ?? bound.usual)));
 
@@ -44,10 +39,9 @@ export async function writeGang(
   options: GangOptions = {},
 ): Promise<Map<string, CardOutcome>> {
   const digest = await blockDigest();
-  const inFlight = bounded(options.inFlight, gangBounds.inFlight);
-  const keep = bounded(options.keepBlocks, gangBounds.keepBlocks);
-  // Beyond the shared blocks each card may hold what it has under way, and one that its patches lie over.
-  const pool = new BlockPool(base.blockSize, keep + 1 + cards.length * (inFlight + 2));
+  const inFlight = bounded(options.inFlight, writerBounds.inFlight);
+  const keep = bounded(options.keepBlocks, writerBounds.keepBlocks);
+  const pool = new BlockPool(base.blockSize, writerBlocks(cards.length, keep, inFlight));
   const feed = new SharedFeed(base, pool, digest, keep);
   const terms: GangTerms = {
     base,

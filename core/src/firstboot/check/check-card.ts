@@ -1,3 +1,4 @@
+import { MARK_ON_CARD, readMark, type MarkFile } from '../../batch/mark-file';
 import { SliceSource, type ByteSource } from '../../disk/byte-source';
 import { DiskError } from '../../disk/disk-error';
 import { ExtVolume } from '../../disk/ext/volume';
@@ -10,7 +11,7 @@ import { checkSeed } from './seed';
 import { checkSupplicant } from './supplicant';
 
 /** Which first-boot method acts on a card. */
-export type ActingMethod = 'declarative-seed' | 'marker-files' | 'none';
+type ActingMethod = 'declarative-seed' | 'marker-files' | 'none';
 
 /** What a card will make of its board, and what is wrong with it. */
 export interface CardCheck {
@@ -18,8 +19,8 @@ export interface CardCheck {
   /** Why this method. */
   reason: string;
   settings: CheckedSettings;
-  /** Mark, nest and host name of a card that was written here. */
-  mark: { mark: string; nest: string; hostName: string; deviceId: string } | null;
+  /** What a card that was written here says of itself. */
+  mark: MarkFile | null;
   findings: CheckFinding[];
   /** Files that were looked at. */
   looked: string[];
@@ -125,15 +126,8 @@ function privateKeys(files: readonly BootFile[]): CheckFinding[] {
 }
 
 function markOf(files: readonly BootFile[]): CardCheck['mark'] {
-  const file = files.find(({ name }) => name.toLowerCase() === 'nest-mark.json');
-  if (!file) return null;
-  try {
-    const value = JSON.parse(new TextDecoder().decode(file.content)) as Record<string, unknown>;
-    const text = (key: string): string => (typeof value[key] === 'string' ? value[key] : '');
-    return { mark: text('mark'), nest: text('nest'), hostName: text('hostName'), deviceId: text('deviceId') };
-  } catch {
-    return null;
-  }
+  const file = files.find(({ name }) => name.toLowerCase() === MARK_ON_CARD);
+  return file ? readMark(file.content) : null;
 }
 
 /** Says what a card will make of its board, and what is wrong with it. */

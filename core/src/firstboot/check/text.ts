@@ -9,7 +9,7 @@ const curly = /[\u2018\u2019\u201a\u201b\u201c\u201d\u201e\u201f\u00ab\u00bb]/;
 const controls = /[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x84\x86-\x9f\ufffe\uffff]/;
 
 /** Line of an offset in a text, from 1. */
-export const lineAt = (text: string, offset: number): number => text.slice(0, offset).split('\n').length;
+const lineAt = (text: string, offset: number): number => text.slice(0, offset).split('\n').length;
 
 /** How a kind of file takes what editors do to it. */
 export interface TextHabits {

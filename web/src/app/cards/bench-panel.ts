@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import type { BenchSettings } from '@nest-mark/core';
+import { writerBlocks, type BenchSettings } from '@nest-mark/core';
 import { Checkbox } from 'primeng/checkbox';
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
@@ -121,7 +121,7 @@ export class BenchPanel {
   protected readonly memory = computed(() => {
     const set = this.settings();
     return set
-      ? Math.round(((set.keepBlocks + 1 + 8 * (set.inFlight + 2)) * set.blockMiB * 2 ** 20) / 1e6)
+      ? Math.round((writerBlocks(8, set.keepBlocks, set.inFlight) * set.blockMiB * 2 ** 20) / 1e6)
       : 0;
   });
 
