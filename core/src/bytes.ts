@@ -9,6 +9,15 @@ export const utf8 = (text: string): Uint8Array<ArrayBuffer> => encoder.encode(te
 export const textOf = (bytes: Uint8Array): string =>
   new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(bytes);
 
+/** Text of UTF-8 octets, or null when they are not valid UTF-8. */
+export function textOrNull(bytes: Uint8Array): string | null {
+  try {
+    return textOf(bytes);
+  } catch {
+    return null;
+  }
+}
+
 /** Joins octet strings into a new one. */
 export function concatBytes(...parts: readonly Uint8Array[]): Uint8Array<ArrayBuffer> {
   const joined = new Uint8Array(parts.reduce((sum, part) => sum + part.length, 0));

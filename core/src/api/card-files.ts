@@ -6,6 +6,13 @@ export const CardFilesSchema = z.object({
   /** Why this method. */
   reason: z.string(),
   image: z.string(),
+  /** Steps by hand, where nothing on the card tells the board its settings. */
+  byHand: z.array(
+    z.object({
+      way: z.string(),
+      steps: z.array(z.object({ text: z.string(), commands: z.array(z.string()) })),
+    }),
+  ),
   files: z.array(
     z.object({
       path: z.string(),

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { FirstBootMethodIdSchema } from '../batch/model';
 import { MarkFileSchema } from '../batch/mark-file';
 
 /** A card that was written here against what the plan says now. */
@@ -13,7 +14,7 @@ export type CardComparison = z.infer<typeof CardComparisonSchema>;
 
 /** What the server found on the card in a slot; like the core's own check, without the octets of the fixes. */
 export const SlotCheckSchema = z.object({
-  acts: z.enum(['declarative-seed', 'marker-files', 'none']),
+  acts: FirstBootMethodIdSchema,
   reason: z.string(),
   settings: z.object({
     hostName: z.string().nullable(),
@@ -49,6 +50,22 @@ export const SlotCheckSchema = z.object({
   plan: CardComparisonSchema.nullable(),
 });
 export type SlotCheck = z.infer<typeof SlotCheckSchema>;
+
+/** First-boot files as they go between browser and server; contents in base64. */
+export const SentBootFilesSchema = z.object({
+  names: z.array(z.string().max(255)).max(4000),
+  files: z.array(z.object({ name: z.string().max(400), content: z.base64().max(800_000) })).max(400),
+  label: z.string().max(16),
+  bootedAs: z.string().max(256).nullable(),
+  mountedAt: z.string().max(64).nullable(),
+  elsewhere: z.array(z.string().max(400)).max(64),
+});
+export type SentBootFiles = z.infer<typeof SentBootFilesSchema>;
+
+/** A card's image by its path on the server's machine. */
+export const CheckPathSchema = z.object({
+  path: z.string().trim().min(1, 'Give the path of the image.').max(4096),
+});
 
 const identity = z.object({ path: z.string(), size: z.number(), serial: z.string() });
 export const CheckSlotSchema = z.object({ identity });

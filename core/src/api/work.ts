@@ -83,7 +83,10 @@ export const ImageSchema = z.object({
   rawSize: z.number().nullable(),
   rawSha256: z.string().nullable(),
   partitions: z.array(ImagePartitionSchema),
+  /** The one that is used: chosen by a person, or detected. */
   method: FirstBootMethodIdSchema,
+  detected: FirstBootMethodIdSchema,
+  /** Why it was detected. */
   methodReason: z.string(),
   about: ImageAboutSchema,
   /** Octets that the shelf's own copy takes on the disk. */

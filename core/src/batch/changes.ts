@@ -19,6 +19,7 @@ const settings: readonly { name: string; of: (plan: Plan) => unknown }[] = [
   { name: 'the time zone', of: (plan) => plan.timeZone },
   { name: 'the locale', of: (plan) => plan.locale },
   { name: 'where the boards appear', of: (plan) => plan.network },
+  { name: 'what else goes onto the cards', of: (plan) => plan.extras },
   { name: 'the power', of: (plan) => plan.power },
   { name: 'the kit', of: (plan) => plan.kit },
   { name: 'the bench', of: (plan) => plan.bench },

@@ -11,6 +11,8 @@ export interface DeviceSettings {
   country: string;
   timeZone: string;
   locale: string;
+  /** Fixed address of the wired interface in CIDR form; empty when it has none. */
+  wiredAddress: string;
 }
 
 export type SettingName = keyof DeviceSettings;
@@ -25,6 +27,7 @@ const settingTitles: Record<SettingName, string> = {
   country: 'country',
   timeZone: 'time zone',
   locale: 'locale',
+  wiredAddress: 'wired address',
 };
 
 /** A setting's name as people say it. */
@@ -41,6 +44,8 @@ export const batchSettings = (plan: Plan): DeviceSettings => ({
   country: plan.country,
   timeZone: plan.timeZone,
   locale: plan.locale,
+  // Each device has an address of its own, or none.
+  wiredAddress: '',
 });
 
 /** Names of the settings in which a device differs. */

@@ -4,6 +4,7 @@ import { KitPlanSchema } from '../bench/kit-model';
 import { PowerPlanSchema } from '../bench/power-model';
 import type { SecretFault, ShelvedNetwork } from '../wifi/network';
 import type { BoardProfile } from './boards';
+import { ExtrasSchema } from './extras-model';
 import { BATCH_LIMIT } from './names';
 import { TRAY_LIMIT } from './nests';
 
@@ -36,6 +37,8 @@ export const OverridesSchema = z
     country: line(8),
     timeZone: line(64),
     locale: line(64),
+    /** Fixed address of the wired interface in CIDR form. */
+    wiredAddress: line(64),
   })
   .partial();
 export type Overrides = z.infer<typeof OverridesSchema>;
@@ -81,6 +84,7 @@ export const PlanSchema = z.object({
   locale: line(64),
   /** Where the boards will appear: a subnet in CIDR form, empty for that of their network; the login service's port. */
   network: z.object({ subnet: line(64), port: z.number().int().min(1).max(65_535) }),
+  extras: ExtrasSchema.prefault({}),
   power: PowerPlanSchema.prefault({}),
   kit: KitPlanSchema.prefault({}),
   bench: BenchPlanSchema.prefault({}),
@@ -99,14 +103,22 @@ export type PasswordFault = z.infer<typeof PasswordFaultSchema>;
 export type SecretView<Fault> =
   { kind: 'missing' } | { kind: 'kept'; faults: readonly Fault[] } | { kind: 'typed'; value: string };
 
-/** How an image takes its settings; `none` when no method was recognised. */
-export const FirstBootMethodIdSchema = z.enum(['declarative-seed', 'none']);
+/** How an image takes its settings; `none` when nothing on the card can tell it. */
+export const FirstBootMethodIdSchema = z.enum([
+  'declarative-seed',
+  'network-template',
+  'marker-files',
+  'run-once',
+  'none',
+]);
 export type FirstBootMethodId = z.infer<typeof FirstBootMethodIdSchema>;
 
 /** What a person knows of an image and its octets do not tell for sure. */
 export const ImageAboutSchema = z.object({
   wordBits: z.union([z.literal(32), z.literal(64)]).nullable(),
   flavour: z.enum(['minimal', 'desktop', 'application']).nullable(),
+  /** The first-boot method when a person knows better than what was detected. */
+  chosenMethod: FirstBootMethodIdSchema.nullable().default(null),
 });
 export type ImageAbout = z.infer<typeof ImageAboutSchema>;
 
@@ -114,7 +126,10 @@ export type ImageAbout = z.infer<typeof ImageAboutSchema>;
 export interface ImageFacts extends ImageAbout {
   id: string;
   title: string;
+  /** The one that is used: chosen by a person, or detected. */
   method: FirstBootMethodId;
+  /** File of its boot partition that holds the boot configuration, null when there is none. */
+  bootConfig: string | null;
   /** Octets of the unpacked image. */
   rawSize: number;
 }

@@ -21,3 +21,12 @@ export function parseNest(name: string): { row: number; column: number } | null 
   if (!parts) return null;
   return { row: (parts[1] ?? 'A').charCodeAt(0) - 65, column: Number(parts[2]) - 1 };
 }
+
+/** Orders nests row by row; a broken one comes last. */
+export function compareNests(a: string, b: string): number {
+  const place = (nest: string): number => {
+    const parsed = parseNest(nest);
+    return parsed ? parsed.row * 1000 + parsed.column : Number.MAX_SAFE_INTEGER;
+  };
+  return place(a) - place(b);
+}

@@ -1,12 +1,6 @@
 import type { Plan } from './model';
 import { fillPattern } from './names';
-import { parseNest } from './nests';
-
-/** Place of a nest for sorting: row by row; a broken one comes last. */
-const placeOf = (nest: string): number => {
-  const place = parseNest(nest);
-  return place ? place.row * 1000 + place.column : Number.MAX_SAFE_INTEGER;
-};
+import { compareNests } from './nests';
 
 /**
  * Names devices anew in the order of their nests.
@@ -16,7 +10,7 @@ const placeOf = (nest: string): number => {
 export function renumber(plan: Plan, ids: ReadonlySet<string>, pattern: string, first: number): Plan {
   const chosen = plan.devices
     .filter(({ id }) => ids.size === 0 || ids.has(id))
-    .sort((a, b) => placeOf(a.nest) - placeOf(b.nest));
+    .sort((a, b) => compareNests(a.nest, b.nest));
   const names = fillPattern(
     pattern,
     chosen.map(({ nest, role }, index) => ({ n: first + index, nest, role, site: plan.site })),

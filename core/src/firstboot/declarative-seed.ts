@@ -1,7 +1,9 @@
 import { stringify } from 'yaml';
-import { MARK_ON_CARD } from '../batch/mark-file';
 import { textOf, utf8 } from '../bytes';
+import { allBut } from './carried';
+import { markText } from './mark-text';
 import type { CardFile, FirstBootMethod, FirstBootSettings, NetworkSettings } from './method';
+import { rootRights } from './user-rights';
 
 /**
  * cloud-init's NoCloud data source: `user-data`, `meta-data` and `network-config` on the boot partition.
@@ -11,25 +13,20 @@ import type { CardFile, FirstBootMethod, FirstBootSettings, NetworkSettings } fr
 /** The board's reader follows YAML 1.1, where `no`, `on` and `012` mean something else (YAML 1.1 types). */
 const yaml = (value: unknown): string => stringify(value, { version: '1.1', lineWidth: 0 });
 
-const json = (value: unknown): string => `${JSON.stringify(value, null, 2)}\n`;
-
 /** Path of the file on the running system that names the mark. */
 const MARK_ON_BOARD = '/etc/nest-mark.json';
 
-function markText(settings: FirstBootSettings): string {
-  const { mark, nest, hostName, batchId, batchName, deviceId, instanceId: writing } = settings;
-  const hostKey = settings.hostKey.fingerprint;
-  return json({ mark, nest, hostName, batchId, batchName, deviceId, writing, hostKey });
-}
+/** Rules of sudoers(5) by what a user may do. */
+const sudoers = { ask: 'ALL=(ALL:ALL) ALL', free: 'ALL=(ALL:ALL) NOPASSWD:ALL', none: null };
 
 function userData(settings: FirstBootSettings): string {
-  const { user, hostKey } = settings;
+  const { user, hostKey, keyboard, packages, refresh, commands } = settings;
+  const rule = sudoers[rootRights(user)];
   const account = {
     name: user.name,
-    groups: ['adm', 'sudo'],
+    groups: ['adm', ...(rule === null ? [] : ['sudo']), ...user.groups],
     shell: '/bin/bash',
-    // Without a password, sudo could never be answered.
-    sudo: user.passwordHash ? 'ALL=(ALL:ALL) ALL' : 'ALL=(ALL:ALL) NOPASSWD:ALL',
+    ...(rule === null ? {} : { sudo: rule }),
     lock_passwd: user.passwordHash === null,
     // Unlike `passwd`, this is also applied when the image has an account of that name already.
     ...(user.passwordHash === null ? {} : { hashed_passwd: user.passwordHash }),
@@ -42,6 +39,9 @@ function userData(settings: FirstBootSettings): string {
     manage_etc_hosts: true,
     timezone: settings.timeZone,
     locale: settings.locale,
+    ...(keyboard
+      ? { keyboard: { layout: keyboard.layout, ...(keyboard.variant ? { variant: keyboard.variant } : {}) } }
+      : {}),
     // Only these users: images' default accounts are left out.
     users: [
       account,
@@ -57,7 +57,16 @@ function userData(settings: FirstBootSettings): string {
     disable_root: true,
     ssh_deletekeys: true,
     ssh_keys: { ed25519_private: hostKey.privateText, ed25519_public: hostKey.publicLine },
-    write_files: [{ path: MARK_ON_BOARD, permissions: '0644', content: markText(settings) }],
+    ...(refresh === 'nothing' && packages.length === 0 ? {} : { package_update: true }),
+    ...(refresh === 'upgrade' ? { package_upgrade: true } : {}),
+    ...(packages.length > 0 ? { packages: [...packages] } : {}),
+    write_files: [
+      { path: MARK_ON_BOARD, permissions: '0644', content: markText(settings) },
+      ...settings.files
+        .filter(({ place }) => place === 'board')
+        .map(({ path, mode, content }) => ({ path, permissions: mode, content })),
+    ],
+    ...(commands.length > 0 ? { runcmd: [...commands] } : {}),
   };
   return `#cloud-config\n${yaml(data)}`;
 }
@@ -77,7 +86,16 @@ function accessPoint({ security, key, hidden, priority }: NetworkSettings): obje
   };
 }
 
-function networkConfig({ networks, country }: FirstBootSettings): string {
+function fixedAddress({ address, gateway, nameServers }: NonNullable<FirstBootSettings['wired']>): object {
+  return {
+    dhcp4: false,
+    addresses: [address],
+    ...(gateway ? { routes: [{ to: 'default', via: gateway }] } : {}),
+    ...(nameServers.length > 0 ? { nameservers: { addresses: [...nameServers] } } : {}),
+  };
+}
+
+function networkConfig({ networks, country, wired }: FirstBootSettings): string {
   const wifis = {
     wlan0: {
       dhcp4: true,
@@ -94,7 +112,9 @@ function networkConfig({ networks, country }: FirstBootSettings): string {
   return yaml({
     network: {
       version: 2,
-      ethernets: { wired: { match: { name: 'e*' }, dhcp4: true, optional: true } },
+      ethernets: {
+        wired: { match: { name: 'e*' }, ...(wired ? fixedAddress(wired) : { dhcp4: true }), optional: true },
+      },
       ...(networks.length > 0 ? { wifis } : {}),
     },
   });
@@ -104,9 +124,12 @@ export const declarativeSeed: FirstBootMethod = {
   id: 'declarative-seed',
   title: 'Declarative seed (user-data, meta-data, network-config)',
 
-  async detect(volume) {
-    const names = new Set((await volume.list()).map((entry) => entry.name.toLowerCase()));
-    if (volume.geometry.label.toUpperCase() === 'CIDATA') return 'The boot partition is labelled CIDATA.';
+  // netplan knows neither WEP nor names outside UTF-8.
+  carries: allBut('wep', 'octets'),
+
+  async detect({ boot }) {
+    const names = new Set((await boot.list()).map((entry) => entry.name.toLowerCase()));
+    if (boot.geometry.label.toUpperCase() === 'CIDATA') return 'The boot partition is labelled CIDATA.';
     return names.has('user-data') && names.has('meta-data')
       ? 'The boot partition holds user-data and meta-data.'
       : null;
@@ -120,7 +143,6 @@ export const declarativeSeed: FirstBootMethod = {
       },
       { path: 'user-data', content: utf8(userData(settings)) },
       { path: 'network-config', content: utf8(networkConfig(settings)) },
-      { path: MARK_ON_CARD, content: utf8(markText(settings)) },
     ];
   },
 };

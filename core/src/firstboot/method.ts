@@ -1,7 +1,10 @@
-import type { FatVolume } from '../disk/fat/volume';
-import type { FirstBootMethodId } from '../batch/model';
 import type { HostKey } from '../access/host-key';
+import type { ExtraFile, Refresh, SudoPolicy } from '../batch/extras-model';
+import type { FirstBootMethodId } from '../batch/model';
+import type { ExtVolume } from '../disk/ext/volume';
+import type { FatVolume } from '../disk/fat/volume';
 import type { WifiSecurity } from '../wifi/network';
+import type { Carried } from './carried';
 
 /** A network as a card tells it to its board. */
 export interface NetworkSettings {
@@ -30,6 +33,9 @@ export interface FirstBootSettings {
     /** SHA-512-crypt string, or null when there is no password. */
     passwordHash: string | null;
     passwordLogin: boolean;
+    sudo: SudoPolicy;
+    /** Groups beside the usual ones. */
+    groups: readonly string[];
   };
   hostKey: HostKey;
   /** Further users, who log in by key alone. */
@@ -38,9 +44,26 @@ export interface FirstBootSettings {
   country: string;
   timeZone: string;
   locale: string;
+  /** Keyboard layout, and its variant or an empty text; null as the image has it. */
+  keyboard: { layout: string; variant: string } | null;
+  /** A fixed wired address in CIDR form; null where an address server gives one. */
+  wired: { address: string; gateway: string; nameServers: readonly string[] } | null;
+  refresh: Refresh;
+  packages: readonly string[];
+  /** Lines for the boot configuration, with sections in brackets. */
+  bootLines: string;
+  files: readonly ExtraFile[];
+  /** Shell commands, in order. */
+  commands: readonly string[];
   /** Differs for each writing, so that a board that booted before takes the settings anew. */
   instanceId: string;
 }
+
+/** Nothing beyond name, login and networks. */
+export const plainExtras: Pick<
+  FirstBootSettings,
+  'keyboard' | 'wired' | 'refresh' | 'packages' | 'bootLines' | 'files' | 'commands'
+> = { keyboard: null, wired: null, refresh: 'nothing', packages: [], bootLines: '', files: [], commands: [] };
 
 /** A file for the boot partition. */
 export interface CardFile {
@@ -48,11 +71,30 @@ export interface CardFile {
   content: Uint8Array;
 }
 
+/** What an image brings that first-boot files are merged into. */
+export interface BaseFiles {
+  /** Texts of the boot partition by their path as the image writes it. */
+  texts: ReadonlyMap<string, string>;
+  /** Where the running system mounts its boot partition, as `/boot/firmware`. */
+  mountedAt: string;
+}
+
+/** What a detection may look at. */
+export interface DetectView {
+  boot: FatVolume;
+  /** The root file system, or null when it is none that can be read here. */
+  root: ExtVolume | null;
+  base: BaseFiles;
+}
+
 /** One way in which images take their settings. */
 export interface FirstBootMethod {
   id: FirstBootMethodId;
   title: string;
-  /** Why a boot partition is taken to use this method, or null when it does not. */
-  detect(volume: FatVolume): Promise<string | null>;
-  files(settings: FirstBootSettings): CardFile[];
+  /** What of a plan this method can tell a board. */
+  carries: ReadonlySet<Carried>;
+  /** Why an image is taken to use this method, or null when it does not. */
+  detect(view: DetectView): Promise<string | null>;
+  /** The method's own files; `card-files.ts` adds what all methods have in common. */
+  files(settings: FirstBootSettings, base: BaseFiles): CardFile[];
 }

@@ -1,4 +1,4 @@
-import { textOf } from '../bytes';
+import { textOrNull } from '../bytes';
 import type { CardFile, FirstBootSettings } from './method';
 
 /** What stands for a secret in a preview. */
@@ -50,12 +50,8 @@ export function previewFiles(files: readonly CardFile[], others: readonly CardFi
   return files.map(({ path, content }): PreviewFile => {
     const twin = others.find((other) => other.path === path);
     const common = new Set(twin ? linesOf(new TextDecoder().decode(twin.content)) : []);
-    let text: string;
-    try {
-      text = textOf(content);
-    } catch {
-      return { path, size: content.length, encoding: 'octets', lineEnds: 'none', lines: [] };
-    }
+    const text = textOrNull(content);
+    if (text === null) return { path, size: content.length, encoding: 'octets', lineEnds: 'none', lines: [] };
     return {
       path,
       size: content.length,

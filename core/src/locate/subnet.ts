@@ -23,9 +23,11 @@ function parse(cidr: string): { address: ipaddr.IPv4; prefix: number } | null {
   return Number(prefix) > 32 ? null : { address: ipaddr.IPv4.parse(address), prefix: Number(prefix) };
 }
 
+/** An address as one number of 32 bits. */
 const toNumber = (address: ipaddr.IPv4): number =>
   address.octets.reduce((sum, octet) => sum * 256 + octet, 0);
-const toAddress = (value: number): string =>
+/** A number as an address in four parts. */
+export const addressOf = (value: number): string =>
   [24, 16, 8, 0].map((shift) => String((value >>> shift) & 255)).join('.');
 
 /** What is wrong with a subnet to be scanned, or null. */
@@ -49,15 +51,16 @@ export function subnetHosts(cidr: string): string[] {
   const size = 2 ** (32 - subnet.prefix);
   const base = Math.floor(toNumber(subnet.address) / size) * size;
   const edge = size > 2 ? 1 : 0;
-  return Array.from({ length: size - 2 * edge }, (_, index) => toAddress(base + edge + index));
+  return Array.from({ length: size - 2 * edge }, (_, index) => addressOf(base + edge + index));
 }
 
+/** An address in four parts as one number of 32 bits, 0 when it is none. */
+export const addressNumber = (text: string): number =>
+  ipaddr.IPv4.isValidFourPartDecimal(text) ? toNumber(ipaddr.IPv4.parse(text)) : 0;
+
 /** Orders addresses by their number. */
-export const compareAddresses = (a: string, b: string): number => {
-  const number = (text: string): number =>
-    ipaddr.IPv4.isValidFourPartDecimal(text) ? toNumber(ipaddr.IPv4.parse(text)) : 0;
-  return number(a) - number(b) || a.localeCompare(b);
-};
+export const compareAddresses = (a: string, b: string): number =>
+  addressNumber(a) - addressNumber(b) || a.localeCompare(b);
 
 /** Number of host addresses of a subnet. @throws RangeError as `subnetHosts` */
 export function subnetHostCount(cidr: string): number {
@@ -72,4 +75,24 @@ export function inSubnet(address: string, cidr: string): boolean {
   const subnet = parse(cidr);
   if (!subnet || !ipaddr.IPv4.isValidFourPartDecimal(address)) return false;
   return ipaddr.IPv4.parse(address).match(subnet.address, subnet.prefix);
+}
+
+/**
+ * What is wrong with a device's address in CIDR form, or null: it has to be a whole address that a device may have, not
+ * that of its network nor of its broadcast (RFC 4632 section 3.1, RFC 919). With `other`, that one has to lie in the
+ * same subnet.
+ */
+export function addressFault(cidr: string, other?: string): string | null {
+  const subnet = parse(cidr);
+  if (!subnet) return 'It is not four numbers and the length of the prefix.';
+  const { address, prefix } = subnet;
+  if (prefix < 31) {
+    const size = 2 ** (32 - prefix);
+    const at = toNumber(address) % size;
+    if (at === 0) return 'It is the address of the network itself.';
+    if (at === size - 1) return 'It is the broadcast address.';
+  }
+  if (other === undefined) return null;
+  if (!ipaddr.IPv4.isValidFourPartDecimal(other)) return 'The other address is none.';
+  return ipaddr.IPv4.parse(other).match(address, prefix) ? null : 'The other address is in another subnet.';
 }

@@ -1,4 +1,4 @@
-import { fromHex, textOf, toHex, utf8 } from '../bytes';
+import { fromHex, textOrNull, toHex, utf8 } from '../bytes';
 import type { Network } from './network';
 
 /** Most octets of a network name (IEEE Std 802.11-2020 section 9.4.2.2). */
@@ -14,12 +14,7 @@ export const ssidBytes = ({ ssid, ssidForm }: Pick<Network, 'ssid' | 'ssidForm'>
 /** A network's name as text, or null when its octets are not UTF-8 and only the hexadecimal form can tell it. */
 export function ssidText(network: Pick<Network, 'ssid' | 'ssidForm'>): string | null {
   const bytes = ssidBytes(network);
-  if (!bytes) return null;
-  try {
-    return textOf(bytes);
-  } catch {
-    return null;
-  }
+  return bytes && textOrNull(bytes);
 }
 
 /** Both forms of a name, for the screen: `Salt Marsh` and `53616c74204d61727368`. */

@@ -158,7 +158,7 @@ const keyTwice: Rule = {
 };
 
 /** Whether there will be a password: one that is kept or typed, or one made for each device. */
-const hasPassword = ({ plan, password }: PlanView): boolean =>
+export const hasPassword = ({ plan, password }: PlanView): boolean =>
   plan.access.passwordScope === 'each' ||
   password.kind === 'kept' ||
   (password.kind === 'typed' && password.value !== '');

@@ -2,7 +2,9 @@ import type { Finding } from '../finding';
 import type { PlanView } from '../model';
 import { accessRules } from './access';
 import { deviceRules } from './devices';
+import { extrasRules } from './extras';
 import { joiningRules } from './joining';
+import { methodRules } from './method';
 import { networkRules } from './network';
 import { powerRules } from './power';
 import { runRules, type Rule } from './rule';
@@ -11,10 +13,12 @@ import { systemRules } from './system';
 /** Every rule of the plan, in the order in which findings are shown. */
 export const planRules: readonly Rule[] = [
   ...systemRules,
+  ...methodRules,
   ...deviceRules,
   ...joiningRules,
   ...networkRules,
   ...accessRules,
+  ...extrasRules,
   ...powerRules,
 ];
 

@@ -2,7 +2,7 @@ import { isCountry } from '../../wifi/countries';
 import { channelAllowed, channelMHz, isChannel } from '../../wifi/channels';
 import { networkTitle, type SecretFault } from '../../wifi/network';
 import { secretFaults } from '../../wifi/secret';
-import { SSID_MAX_OCTETS, ssidBytes, ssidText } from '../../wifi/ssid';
+import { SSID_MAX_OCTETS, ssidBytes } from '../../wifi/ssid';
 import type { NetworkFacts } from '../model';
 import type { Hit, Rule } from './rule';
 
@@ -192,52 +192,6 @@ const weakSecurity: Rule = {
     ),
 };
 
-const securityMethod: Rule = {
-  id: 'security-method',
-  title: 'The image’s first-boot method can carry the network',
-  why: 'The declarative seed is read by netplan: it has no WEP and no names outside UTF-8, and older versions throw away the whole file when WPA3 alone is asked for.',
-  source: 'netplan YAML reference, "authentication"; netplan 0.106 as tried',
-  check: ({ used, images, variants }) => {
-    const seeded = variants.some(({ settings }) =>
-      images.some(({ id, method }) => id === settings.imageId && method === 'declarative-seed'),
-    );
-    if (!seeded) return [];
-    return used.flatMap((network): Hit[] => {
-      if (network.security === 'wep')
-        return [
-          at(
-            network,
-            'stops',
-            'security',
-            'A declarative seed cannot carry a WEP network.',
-            'Set the access point to WPA2, or join by wire.',
-          ),
-        ];
-      if (ssidBytes(network) && ssidText(network) === null)
-        return [
-          at(
-            network,
-            'stops',
-            'ssid',
-            'A declarative seed cannot carry a network name that is not UTF-8.',
-            'Rename the network, or join by wire.',
-          ),
-        ];
-      return network.security === 'wpa3-sae'
-        ? [
-            at(
-              network,
-              'warns',
-              'security',
-              'Older images drop all of their networks when one of them is WPA3 only.',
-              'Set the access point to WPA2 and WPA3 mixed if it can; else try one board first.',
-            ),
-          ]
-        : [];
-    });
-  },
-};
-
 const hidden: Rule = {
   id: 'hidden-network',
   title: 'A hidden network is marked as hidden',
@@ -335,7 +289,6 @@ export const networkRules: readonly Rule[] = [
   passphraseSpaces,
   passphraseOpen,
   weakSecurity,
-  securityMethod,
   hidden,
   channels,
   networkCountry,

@@ -94,14 +94,24 @@ const imageChosen: Rule = {
           },
         ];
       if (image.method !== 'none') return [];
-      return [
-        {
-          severity: 'stops',
-          place: 'imageId',
-          message: `${image.title} shows no first-boot method that is known here.`,
-          fix: 'Choose an image that reads a declarative seed from its boot partition.',
-        },
-      ];
+      // Somebody who said so knows that these boards are set up by hand.
+      return image.chosenMethod === 'none'
+        ? [
+            {
+              severity: 'warns',
+              place: 'imageId',
+              message: `Nothing goes onto the cards of ${image.title}: each board is set up by hand.`,
+              fix: 'The steps for each device are under "On the card", to be printed or copied.',
+            },
+          ]
+        : [
+            {
+              severity: 'stops',
+              place: 'imageId',
+              message: `${image.title} shows no first-boot method that is known here.`,
+              fix: 'Choose another image, or say under Images how this one takes its settings; "nothing on the card" is a choice as well.',
+            },
+          ];
     }),
 };
 

@@ -27,6 +27,8 @@ interface Inode {
 
 const damaged = (): DiskError => new DiskError('damaged', 'The root file system is damaged.');
 
+const decoder = new TextDecoder();
+
 /** One ext file system, opened for reading. */
 export class ExtVolume {
   private constructor(
@@ -77,7 +79,21 @@ export class ExtVolume {
     return this.content(inode, Math.min(limit, inode.size));
   }
 
+  /** Names in a folder, links followed; none when there is no such folder. @throws DiskError as `readFile` */
+  async list(path: string): Promise<string[]> {
+    const number = await this.numberOf(path);
+    if (number === null) return [];
+    return (await this.entries(number))
+      .map(({ name }) => name)
+      .filter((name) => name !== '.' && name !== '..');
+  }
+
   private async find(path: string): Promise<Inode | null> {
+    const number = await this.numberOf(path);
+    return number === null ? null : this.inode(number);
+  }
+
+  private async numberOf(path: string): Promise<number | null> {
     let parts = path.split('/').filter((part) => part !== '');
     let links = 0;
     let number = ROOT_INODE;
@@ -106,7 +122,7 @@ export class ExtVolume {
       trail.push(number);
       number = next;
     }
-    return this.inode(number);
+    return number;
   }
 
   private async linkTarget(inode: Inode): Promise<string> {
@@ -117,26 +133,26 @@ export class ExtVolume {
     return new TextDecoder().decode(bytes);
   }
 
-  private async lookUp(folder: number, name: string): Promise<number | null> {
+  /** Names in a folder with the numbers of their inodes; deleted entries left out. */
+  private async entries(folder: number): Promise<{ name: string; number: number }[]> {
     const inode = await this.inode(folder);
-    if ((inode.mode & 0xf000) !== 0x4000) return null;
+    if ((inode.mode & 0xf000) !== 0x4000) return [];
     const bytes = await this.content(inode, Math.min(inode.size, 4 << 20));
     const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.length);
-    const wanted = new TextEncoder().encode(name);
+    const found: { name: string; number: number }[] = [];
     for (let at = 0; at + 8 <= bytes.length;) {
       const number = view.getUint32(at, true);
       const length = view.getUint16(at + 4, true);
       if (length < 8) throw damaged();
-      const found = bytes.subarray(at + 8, at + 8 + view.getUint8(at + 6));
-      if (
-        number !== 0 &&
-        found.length === wanted.length &&
-        found.every((value, index) => value === wanted[index])
-      )
-        return number;
+      const name = decoder.decode(bytes.subarray(at + 8, at + 8 + view.getUint8(at + 6)));
+      if (number !== 0 && name !== '') found.push({ name, number });
       at += length;
     }
-    return null;
+    return found;
+  }
+
+  private async lookUp(folder: number, name: string): Promise<number | null> {
+    return (await this.entries(folder)).find((entry) => entry.name === name)?.number ?? null;
   }
 
   private async inode(number: number): Promise<Inode> {

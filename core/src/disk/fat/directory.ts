@@ -90,12 +90,18 @@ export interface FatTime {
 /** One time for all files that we write, so that the same plan gives the same octets. */
 export const FIXED_TIME: FatTime = { year: 2026, month: 1, day: 1, hour: 12, minute: 0 };
 
-/** The slot with a file's short name, size and place. */
-export function shortSlot(short: string, firstCluster: number, size: number, time: FatTime): Uint8Array {
+/** The slot with the short name, size and place of a file, or of a folder, whose size is always 0. */
+export function shortSlot(
+  short: string,
+  firstCluster: number,
+  size: number,
+  time: FatTime,
+  kind: 'file' | 'folder' = 'file',
+): Uint8Array {
   const slot = new Uint8Array(SLOT);
   const view = new DataView(slot.buffer);
   for (let at = 0; at < 11; at++) slot[at] = short.charCodeAt(at);
-  slot[11] = 0x20;
+  slot[11] = kind === 'folder' ? folderBit : 0x20;
   const date = ((time.year - 1980) << 9) | (time.month << 5) | time.day;
   const clock = (time.hour << 11) | (time.minute << 5);
   for (const at of [14, 22]) view.setUint16(at, clock, true);

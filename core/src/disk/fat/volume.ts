@@ -67,13 +67,13 @@ export class FatVolume {
   }
 
   /**
-   * Creates a file or replaces the one of that name; the folder must exist.
+   * Creates a file or replaces the one of that name; folders that are missing are made.
    * @throws DiskError when the volume or the folder is full
    */
   async writeFile(path: string, content: Uint8Array, time: FatTime = FIXED_TIME): Promise<void> {
     const { parent, name } = split(path);
-    if (!/^[^\x00-\x1f"*/:<>?\\|]{1,255}$/.test(name) || /[ .]$/.test(name))
-      throw new DiskError('unsupported', `"${name}" cannot be a file name on the boot partition.`);
+    refuseName(name);
+    await this.makeFolder(parent, time);
     await this.removeFile(path);
     const { clusterSize } = this.geometry;
     const clusters = await this.table.allocate(Math.ceil(content.length / clusterSize));
@@ -84,6 +84,31 @@ export class FatVolume {
     }
     await this.addSlots(parent, name, clusters[0] ?? 0, content.length, time);
     await this.countFree(-clusters.length);
+  }
+
+  /** Makes a folder and those above it, as far as they are missing. @throws DiskError as `writeFile` */
+  async makeFolder(path: string, time: FatTime = FIXED_TIME): Promise<void> {
+    let above = '';
+    for (const name of path.split('/').filter(Boolean)) {
+      const here = above ? `${above}/${name}` : name;
+      const there = (await this.list(above)).find((entry) => sameName(entry.name, name));
+      if (there && !there.folder) throw new DiskError('unsupported', `${here} is a file and not a folder.`);
+      if (!there) await this.addFolder(above, name, time);
+      above = here;
+    }
+  }
+
+  /** The first two entries are the folder itself and the one above, 0 for the root (specification 1.03, page 26). */
+  private async addFolder(parent: string, name: string, time: FatTime): Promise<void> {
+    refuseName(name);
+    const above = parent === '' ? 0 : ((await this.folder(parent)).clusters[0] ?? 0);
+    const [cluster = 0] = await this.table.allocate(1);
+    const block = new Uint8Array(this.geometry.clusterSize);
+    block.set(shortSlot('.'.padEnd(11), cluster, 0, time, 'folder'), 0);
+    block.set(shortSlot('..'.padEnd(11), above, 0, time, 'folder'), SLOT);
+    await this.source.write(this.offsetOf(cluster), block);
+    await this.addSlots(parent, name, cluster, 0, time, 'folder');
+    await this.countFree(-1);
   }
 
   /** Removes a file; nothing happens when there is none. @returns whether there was one */
@@ -148,11 +173,12 @@ export class FatVolume {
     cluster: number,
     size: number,
     time: FatTime,
+    kind: 'file' | 'folder' = 'file',
   ): Promise<void> {
     let folder = await this.folder(parent);
     const exact = exactShortName(name);
     const short = exact ?? shortNameFor(name, new Set(readEntries(folder.bytes).map((entry) => entry.short)));
-    const slots = [...(exact ? [] : longNameSlots(name, short)), shortSlot(short, cluster, size, time)];
+    const slots = [...(exact ? [] : longNameSlots(name, short)), shortSlot(short, cluster, size, time, kind)];
     let first = freeRun(folder.bytes, slots.length);
     while (first < 0) {
       await this.growFolder(folder);
@@ -199,6 +225,11 @@ export class FatVolume {
     new DataView(bytes.buffer).setUint32(0, free + change, true);
     await this.source.write(at + 488, bytes);
   }
+}
+
+function refuseName(name: string): void {
+  if (!/^[^\x00-\x1f"*/:<>?\\|]{1,255}$/.test(name) || /[ .]$/.test(name))
+    throw new DiskError('unsupported', `"${name}" cannot be a file name on the boot partition.`);
 }
 
 function split(path: string): { parent: string; name: string } {

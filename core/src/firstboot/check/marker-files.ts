@@ -2,6 +2,9 @@ import { userNameFault } from '../../access/user-names';
 import { Findings, type BootFile, type CheckedSettings, type CheckFinding } from './finding';
 import { readText } from './text';
 
+/** Whether a text is a password hash in one of the forms of crypt(5). */
+export const isPasswordHash = (text: string): boolean => /^\$(1|2[aby]|5|6|y|gy|7)\$[^\s:]+$/.test(text);
+
 /** Checks `userconf.txt`: one line, user and password hash with a colon between. */
 export function checkUserconf(file: BootFile, settings: CheckedSettings): CheckFinding[] {
   const found = new Findings(file.name);
@@ -29,7 +32,7 @@ export function checkUserconf(file: BootFile, settings: CheckedSettings): CheckF
         'A small letter, then small letters, digits, hyphens; at most 32.',
         { line: 1 },
       );
-    const isHash = /^\$(1|2[aby]|5|6|y|gy|7)\$[^\s:]+$/.test(hash);
+    const isHash = isPasswordHash(hash);
     if (!isHash)
       found.add(
         'stops',

@@ -1,8 +1,6 @@
+import { markerFiles, seedFiles } from '../file-names';
 import { Findings, type CheckFinding } from './finding';
 
-/** Files that first-boot methods read, as they must be called. */
-export const seedFiles = ['user-data', 'meta-data', 'network-config'] as const;
-export const markerFiles = ['ssh', 'wpa_supplicant.conf', 'userconf.txt'] as const;
 const wanted = [...seedFiles, ...markerFiles];
 
 /** Extensions that editors add, and that some systems hide. */

@@ -1,4 +1,5 @@
-import { fromHex, textOf, utf8 } from '../../bytes';
+import { fromHex, textOrNull, toHex, utf8 } from '../../bytes';
+import { passphraseKind, preSharedKey } from '../../wifi/psk';
 import { checkCountry, checkNames, checkPassphrase } from './secrets';
 import {
   Findings,
@@ -7,12 +8,16 @@ import {
   type CheckedSettings,
   type CheckFinding,
 } from './finding';
+import { globalFields, networkFields } from './supplicant-fields';
 import { readText } from './text';
 
 /**
  * Reads a `wpa_supplicant.conf` back as wpa_supplicant does (its own wpa_supplicant.conf example file and README):
  * `name=value` lines, `network={` … `}` blocks, text in plain double quotes, keys and octets as hexadecimal digits.
  */
+
+/** A passphrase in a comment beside its key. */
+const BESIDE = '#psk';
 
 interface Setting {
   value: string;
@@ -38,7 +43,7 @@ const keyManagements = new Set([
 ]);
 
 /** Octets of a value: in quotes its letters, else hexadecimal digits; null when it is neither. */
-function octetsOf(value: string): Uint8Array | null {
+export function octetsOf(value: string): Uint8Array | null {
   const quoted = /^"(.*)"$/s.exec(value);
   if (quoted) return utf8(quoted[1] ?? '');
   return fromHex(value);
@@ -58,6 +63,9 @@ function parse(
     const trimmed = raw.trim();
     if (trimmed === '') continue;
     if (trimmed.startsWith('#')) {
+      // wpa_passphrase leaves the passphrase beside the key that it made of it.
+      const beside = /^#\s*psk="(.*)"$/.exec(trimmed)?.[1];
+      if (beside !== undefined) open?.settings.set(BESIDE, { value: beside, line });
       // A template whose comment signs were left in front of the block.
       if (/^#+\s*network\s*=\s*\{/.test(trimmed))
         found.add(
@@ -130,6 +138,19 @@ function parse(
         `${key}=${key === 'psk' || key.startsWith('wep_key') ? '…' : value}`,
         { line },
       );
+    if (!(open ? networkFields : globalFields).has(key))
+      found.add(
+        'stops',
+        'unknown-setting',
+        `wpa_supplicant knows no setting "${key}" ${open ? 'of a network' : 'outside networks'}.`,
+        'The whole file is refused because of it.',
+        open && globalFields.has(key)
+          ? 'Put it on a line of its own before the first network={'
+          : !open && networkFields.has(key)
+            ? 'Put it between network={ and }.'
+            : 'Look at how it is spelt; small letters only.',
+        { line },
+      );
     const quotes = (value.match(/"/g) ?? []).length;
     if (value.startsWith('"') !== value.endsWith('"') || (quotes === 1 && value.startsWith('"')))
       found.add(
@@ -154,6 +175,21 @@ function parse(
   return { globals, blocks };
 }
 
+/** Settings of a file as they stand there, without a word on what is wrong with it. */
+export function readSupplicant(text: string): {
+  globals: ReadonlyMap<string, string>;
+  blocks: ReadonlyMap<string, string>[];
+} {
+  const { globals, blocks } = parse(
+    text.replace(/^\uFEFF/, '').replace(/\r\n?/g, '\n'),
+    '',
+    new Findings(''),
+  );
+  const plain = (settings: ReadonlyMap<string, Setting>): ReadonlyMap<string, string> =>
+    new Map([...settings].map(([key, { value }]) => [key, value]));
+  return { globals: plain(globals), blocks: blocks.map(({ settings }) => plain(settings)) };
+}
+
 function checkBlock({ line, settings }: Block, found: Findings): CheckedNetwork | null {
   const ssid = settings.get('ssid');
   if (!ssid) {
@@ -174,12 +210,7 @@ function checkBlock({ line, settings }: Block, found: Findings): CheckedNetwork 
     );
     return null;
   }
-  let name: string;
-  try {
-    name = textOf(octets);
-  } catch {
-    name = ssid.value;
-  }
+  const name = textOrNull(octets) ?? toHex(octets);
   const psk = settings.get('psk');
   const management = settings.get('key_mgmt');
   const wep = [...settings.keys()].some((key) => /^wep_key[0-3]$/.test(key));
@@ -239,6 +270,26 @@ function checkBlock({ line, settings }: Block, found: Findings): CheckedNetwork 
         'psk="…", in plain quotation marks',
         { line: psk.line },
       );
+    const beside = settings.get(BESIDE);
+    if (!quoted && beside && passphraseKind(beside.value) === 'passphrase') {
+      if (preSharedKey(octets, beside.value) !== psk.value.toLowerCase())
+        found.add(
+          'stops',
+          'key-other-network',
+          `The key of "${name}" was not made of this name and the passphrase beside it.`,
+          'A key holds for one name only, to the letter; the access point refuses this one.',
+          'Make it again with wpa_passphrase and exactly this name, or put the passphrase itself into quotes.',
+          { line: psk.line },
+        );
+      found.add(
+        'note',
+        'passphrase-beside',
+        `The passphrase of "${name}" stands in a comment beside its key.`,
+        'Whoever holds the card can read it; the board does not need it.',
+        'Take the line that begins with #psk away.',
+        { line: beside.line },
+      );
+    }
   }
   return {
     ssid: name,

@@ -4,6 +4,7 @@ import { parseKeyList } from '../../access/key-list';
 import { isDefaultPassword } from '../../access/password';
 import { hostNameFault } from '../../batch/names';
 import { Findings, type BootFile, type CheckedSettings, type CheckFinding } from './finding';
+import { checkHostKey } from './host-key';
 import { readText, SEED_HABITS } from './text';
 import { YamlFile } from './yaml-file';
 
@@ -117,6 +118,14 @@ export function checkUserData(file: BootFile, settings: CheckedSettings): CheckF
         'ed25519_private and ed25519_public',
         { line: yaml.lineOf('ssh_keys', name) },
       );
+  const made = data.ssh_keys?.['ed25519_private'];
+  if (made !== undefined)
+    checkHostKey(
+      made,
+      data.ssh_keys?.['ed25519_public'] ?? null,
+      yaml.lineOf('ssh_keys', 'ed25519_private'),
+      found,
+    );
   const users = (data.users ?? []).flatMap((user, index) =>
     typeof user === 'string' ? [] : [{ user, index }],
   );

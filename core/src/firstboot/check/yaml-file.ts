@@ -39,7 +39,29 @@ export class YamlFile {
       );
       return null;
     }
-    return new YamlFile(document, counter, document.toJS() as unknown);
+    if (/^\s*(["']?)__proto__\1\s*:/m.test(text))
+      found.add(
+        'warns',
+        'not-judged',
+        `${name} has a key called __proto__, which this check cannot read.`,
+        'What stands below it is not judged here; the board takes it like any other.',
+        'Look at it by hand, or choose another name.',
+      );
+    try {
+      return new YamlFile(document, counter, document.toJS() as unknown);
+    } catch (problem) {
+      // A star before a value names an anchor (YAML 1.1 section 3.2.2.2), which is not there.
+      const star = /^(.*?[\s[,:-])\*\S/m.exec(text);
+      found.add(
+        'stops',
+        'yaml-broken',
+        `${name} is no YAML: ${problem instanceof Error ? problem.message : String(problem)}`,
+        'The whole file is ignored: no user, no key and no network of it.',
+        'Put a value that begins with * or & into quotes.',
+        { line: star ? text.slice(0, star.index).split('\n').length : null },
+      );
+      return null;
+    }
   }
 
   /** Line of a value by its path, or null when there is none. */

@@ -1,0 +1,142 @@
+import { textOrNull, toHex } from '../../bytes';
+import { wepKey } from '../../wifi/secret';
+import { readKeyfile, ssidOfKeyfile, unescaped } from '../keyfile';
+import { Findings, type CheckedSettings, type CheckFinding } from './finding';
+import { checkPassphrase } from './secrets';
+import { readText } from './text';
+
+/**
+ * Checks a keyfile of NetworkManager (nm-settings-keyfile(5)).
+ * @param firstLine line of the file in which the keyfile begins, for one that stands inside a script
+ */
+export function checkKeyfile(
+  name: string,
+  content: Uint8Array,
+  firstLine: number,
+  settings: CheckedSettings,
+): CheckFinding[] {
+  const found = new Findings(name);
+  const text = readText({ name, content }, { carriageReturns: 'taken', byteOrderMark: 'break' }, found);
+  if (text === null) return found.list;
+  const lineOf = (pattern: RegExp): number => {
+    const at = text.split('\n').findIndex((line) => pattern.test(line));
+    return firstLine + Math.max(0, at);
+  };
+  const strange = text
+    .split('\n')
+    .findIndex((line) => line.trim() !== '' && !/^\s*(#|\[[^\]]+\]\s*$|[^=\s][^=]*=)/.test(line));
+  if (strange >= 0)
+    found.add(
+      'stops',
+      'keyfile-form',
+      `Line ${String(firstLine + strange)} is neither a group in brackets nor key=value.`,
+      'NetworkManager refuses the whole file.',
+      'key=value',
+      { line: firstLine + strange },
+    );
+  const groups = readKeyfile(text);
+  const type = groups.get('connection')?.get('type');
+  if (type === undefined)
+    found.add(
+      'stops',
+      'keyfile-type',
+      'The keyfile does not say what it connects.',
+      'NetworkManager ignores it.',
+      'type=wifi in the group [connection]',
+      { line: lineOf(/^\s*\[connection\]/) },
+    );
+  if (type !== 'wifi' && type !== '802-11-wireless') return found.list;
+  const wifi = groups.get('wifi') ?? groups.get('802-11-wireless');
+  const guard = groups.get('wifi-security') ?? groups.get('802-11-wireless-security');
+  const octets = ssidOfKeyfile(wifi?.get('ssid') ?? '');
+  const at = lineOf(/^\s*ssid\s*=/);
+  if (octets.length === 0 || octets.length > 32) {
+    found.add(
+      'stops',
+      'ssid-form',
+      octets.length === 0 ? 'The network has no name.' : 'The network name has more than 32 octets.',
+      'NetworkManager refuses the whole file.',
+      'ssid=the name',
+      { line: at },
+    );
+    return found.list;
+  }
+  const ssid = textOrNull(octets) ?? toHex(octets);
+  const management = guard?.get('key-mgmt');
+  const managed = lineOf(/^\s*key-mgmt\s*=/);
+  const psk = guard?.get('psk');
+  const wep = [...(guard?.keys() ?? [])].some((key) => /^wep-key[0-3]$/.test(key));
+  if (guard && management === undefined)
+    found.add(
+      'stops',
+      'key-mgmt',
+      `"${ssid}" has a group [wifi-security] without key-mgmt.`,
+      'NetworkManager refuses the whole file.',
+      'key-mgmt=wpa-psk',
+      { line: lineOf(/^\s*\[wifi-security\]/) },
+    );
+  else if (
+    management !== undefined &&
+    !['none', 'wpa-psk', 'sae', 'wpa-eap', 'owe', 'ieee8021x'].includes(management)
+  )
+    found.add(
+      'stops',
+      'key-mgmt',
+      `"${management}" is no key management.`,
+      'NetworkManager refuses the whole file.',
+      'wpa-psk, sae or none',
+      { line: managed },
+    );
+  if (management === 'none' && psk !== undefined)
+    found.add(
+      'stops',
+      'open-with-key',
+      `"${ssid}" is set as open or WEP and has a passphrase all the same.`,
+      'The board does not use the passphrase and is turned away.',
+      'key-mgmt=wpa-psk',
+      { line: managed },
+    );
+  if (wep && management !== 'none')
+    found.add(
+      'stops',
+      'wep-with-wpa',
+      `"${ssid}" has a WEP key and the settings of WPA.`,
+      'The key is not used, and the board is turned away.',
+      'key-mgmt=none',
+      { line: managed },
+    );
+  const key = psk === undefined ? null : unescaped(psk);
+  if ((management === 'wpa-psk' || management === 'sae') && key === null)
+    found.add(
+      'stops',
+      'psk-missing',
+      `"${ssid}" has no passphrase.`,
+      'Nobody is there to type it: the board cannot join.',
+      'psk=the passphrase',
+      { line: managed },
+    );
+  if (key !== null && management === 'wpa-psk') checkPassphrase(ssid, key, lineOf(/^\s*psk\s*=/), found);
+  for (const [field, value] of guard ?? [])
+    if (/^wep-key[0-3]$/.test(field) && wepKey(unescaped(value)) === null)
+      found.add(
+        'stops',
+        'wep-form',
+        `The WEP key of "${ssid}" has a wrong length.`,
+        'The board is turned away.',
+        '5 or 13 characters, or 10 or 26 hexadecimal digits.',
+        { line: lineOf(/^\s*wep-key/) },
+      );
+  settings.networks.push({
+    ssid,
+    security: wep
+      ? 'wep'
+      : management === undefined || management === 'none'
+        ? 'open'
+        : management === 'sae'
+          ? 'sae'
+          : 'psk',
+    hidden: wifi?.get('hidden') === 'true',
+    priority: Number(groups.get('connection')?.get('autoconnect-priority') ?? 0),
+  });
+  return found.list;
+}
