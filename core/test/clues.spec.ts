@@ -46,6 +46,11 @@ describe('an ext file system as mke2fs makes it', () => {
       expect(await text('/link')).toContain('Practice OS 3');
       expect(await text('/many/a-file-with-a-long-name-149')).toBe('149');
       expect(await text('/many/none')).toBeNull();
+      expect((await volume.list('/many')).sort()).toEqual(
+        Array.from({ length: 150 }, (_, at) => `a-file-with-a-long-name-${String(at)}`).sort(),
+      );
+      expect(await volume.list('/bin')).toEqual(expect.arrayContaining(['dash', 'sh']));
+      expect(await volume.list('/nowhere')).toEqual([]);
       expect(await text('/etc')).toBeNull();
       await expect(text('/loop')).rejects.toThrow('damaged');
       const reference = execFileSync('/usr/sbin/debugfs', ['-R', 'cat /big', join(folder, `${kind}.img`)], {

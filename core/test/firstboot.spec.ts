@@ -3,7 +3,8 @@ import { join } from 'node:path';
 import fc from 'fast-check';
 import { textOf, utf8 } from '../src/bytes';
 import { FatVolume, MemorySource, Overlay } from '../src/disk';
-import { declarativeSeed } from '../src/firstboot/declarative-seed';
+import { noBase } from '../src/firstboot/base-files';
+import { cardFilesOf } from '../src/firstboot/card-files';
 import { detectMethod } from '../src/firstboot/methods';
 import type { FirstBootSettings } from '../src/firstboot/method';
 import { personalise } from '../src/firstboot/personalise';
@@ -13,8 +14,11 @@ import { preSharedKey } from '../src/wifi/psk';
 import { network, settings, userKey } from './helpers/plan';
 import { attempt, inScratch, run } from './helpers/reference';
 
+const detect = (boot: FatVolume): ReturnType<typeof detectMethod> =>
+  detectMethod({ boot, root: null, base: noBase });
+
 const fileOf = (given: FirstBootSettings, path: string): string => {
-  const file = declarativeSeed.files(given).find((candidate) => candidate.path === path);
+  const file = cardFilesOf('declarative-seed', given, noBase).find((candidate) => candidate.path === path);
   if (!file) throw new Error(`no ${path}`);
   return textOf(file.content);
 };
@@ -56,7 +60,16 @@ describe('the declarative seed', () => {
     ['keys only', settings()],
     [
       'with a password',
-      settings({ user: { name: 'keeper', keys: [], passwordHash: '$6$salt$abc/.', passwordLogin: true } }),
+      settings({
+        user: {
+          name: 'keeper',
+          keys: [],
+          passwordHash: '$6$salt$abc/.',
+          passwordLogin: true,
+          sudo: 'usual',
+          groups: [],
+        },
+      }),
     ],
   ])('user-data %s is accepted by cloud-init schema', async (_name, given) => {
     await inScratch((folder) => {
@@ -148,11 +161,53 @@ describe('the declarative seed', () => {
     }
   });
 
+  it('hands commands, packages and files to the board to the letter, whatever YAML 1.1 would make of them', () => {
+    const awkwardNames = [
+      'no',
+      '012',
+      '1e3',
+      '~',
+      'null',
+      'a: b # c',
+      "it's",
+      '- x',
+      '{a}',
+      '"q"',
+      '*a',
+      '%x',
+      '@y',
+      '`z`',
+    ];
+    const given = settings({
+      commands: awkwardNames,
+      packages: ['on', '7z', 'null'],
+      keyboard: { layout: 'no', variant: 'y' },
+      files: awkwardNames.map((content, at) => ({
+        place: 'board',
+        path: `/etc/f${String(at)}`,
+        mode: '0600',
+        content: `${content}\n \t\n`,
+      })),
+    });
+    expect(readByPython(fileOf(given, 'user-data'))).toMatchObject({
+      runcmd: awkwardNames,
+      packages: ['on', '7z', 'null'],
+      package_update: true,
+      keyboard: { layout: 'no', variant: 'y' },
+      write_files: [
+        { path: '/etc/nest-mark.json' },
+        ...awkwardNames.map((content) => ({ permissions: '0600', content: `${content}\n \t\n` })),
+      ],
+    });
+  });
+
   it('is plain UTF-8 with Unix line ends and no byte-order mark', () => {
     fc.assert(
       fc.property(fc.string({ minLength: 1, unit: 'grapheme' }), (ssid) => {
-        for (const { content } of declarativeSeed.files(
+        for (const { content } of cardFilesOf(
+          'declarative-seed',
           settings({ networks: [network({ ssid: utf8(ssid) })] }),
+          noBase,
         )) {
           const text = textOf(content);
           expect(text.startsWith('\uFEFF')).toBe(false);
@@ -170,29 +225,29 @@ describe('the declarative seed', () => {
       const open = async (bytes: Uint8Array): Promise<FatVolume> =>
         FatVolume.openReadOnly(new MemorySource(bytes));
       const plain = new Uint8Array(readFileSync(file));
-      expect((await detectMethod(await open(plain))).id).toBe('none');
+      expect((await detect(await open(plain))).id).toBe('none');
       const patches = await personalise(
         new MemorySource(plain),
         { offset: 1 << 20, size: plain.length },
-        declarativeSeed.files(settings()),
+        cardFilesOf('declarative-seed', settings(), noBase),
       );
       expect(patches.every((patch) => patch.offset >= 1 << 20)).toBe(true);
       const disk = new Uint8Array((1 << 20) + plain.length);
       disk.set(plain, 1 << 20);
       applyPatches(disk, 0, patches);
       const volume = await open(disk.subarray(1 << 20));
-      expect(await detectMethod(volume)).toEqual({
+      expect(await detect(volume)).toEqual({
         id: 'declarative-seed',
         reason: 'The boot partition holds user-data and meta-data.',
       });
-      for (const { path, content } of declarativeSeed.files(settings()))
+      for (const { path, content } of cardFilesOf('declarative-seed', settings(), noBase))
         expect(await volume.readFile(path)).toEqual(content);
       expect(disk.subarray(0, 1 << 20).every((value) => value === 0)).toBe(true);
       run('mlabel', ['-i', file, '::CIDATA']);
       const labelled = await FatVolume.open(
         new Overlay(new MemorySource(new Uint8Array(readFileSync(file)))),
       );
-      expect((await detectMethod(labelled)).reason).toContain('CIDATA');
+      expect((await detect(labelled)).reason).toContain('CIDATA');
     });
   });
 });
@@ -204,17 +259,24 @@ describe('the preview of a card', () => {
       network({ key: secret }),
       network({ ssid: utf8('Hall'), security: 'wpa3-sae', key: 'a "sea" of\\tides' }),
     ],
-    user: { name: 'keeper', keys: [userKey], passwordHash: '$6$salt$hash', passwordLogin: true },
+    user: {
+      name: 'keeper',
+      keys: [userKey],
+      passwordHash: '$6$salt$hash',
+      passwordLogin: true,
+      sudo: 'usual',
+      groups: [],
+    },
   });
 
   it('holds no secret in any form, and is the written file otherwise', () => {
     const masked = withoutSecrets(given);
-    const shown = previewFiles(declarativeSeed.files(masked), []);
+    const shown = previewFiles(cardFilesOf('declarative-seed', masked, noBase), []);
     const text = shown.map(({ lines }) => lines.map((line) => line.text).join('\n')).join('\n');
     const key = given.hostKey.privateText.split('\n')[2]!;
     for (const hidden of [secret, 'tides', '$6$', key]) expect(text).not.toContain(hidden);
     expect(text).toContain(MASK);
-    const written = previewFiles(declarativeSeed.files(given), []);
+    const written = previewFiles(cardFilesOf('declarative-seed', given, noBase), []);
     for (const [index, file] of written.entries()) {
       const same = file.lines.filter(({ text: line }) =>
         shown[index]!.lines.some((other) => other.text === line),
@@ -227,7 +289,10 @@ describe('the preview of a card', () => {
 
   it('marks what other devices have otherwise, and nothing where there is no other', () => {
     const other = settings({ ...given, hostName: 'tank-02', mark: 'XXXXX', instanceId: 'XXXXX-1' });
-    const files = previewFiles(declarativeSeed.files(given), declarativeSeed.files(other));
+    const files = previewFiles(
+      cardFilesOf('declarative-seed', given, noBase),
+      cardFilesOf('declarative-seed', other, noBase),
+    );
     const meta = files.find(({ path }) => path === 'meta-data')!;
     expect(meta.lines).toEqual([
       { text: 'instance-id: 7KQ4M-1', own: true },
@@ -236,7 +301,7 @@ describe('the preview of a card', () => {
     const net = files.find(({ path }) => path === 'network-config')!;
     expect(net.lines.some(({ own }) => own)).toBe(false);
     expect(
-      previewFiles(declarativeSeed.files(given), [])
+      previewFiles(cardFilesOf('declarative-seed', given, noBase), [])
         .flatMap(({ lines }) => lines)
         .some(({ own }) => own),
     ).toBe(false);

@@ -48,6 +48,17 @@ const all =
   (view) => {
     for (const change of changes) change(view);
   };
+const extras = (change: Partial<Plan['extras']>): Change => plan((it) => Object.assign(it.extras, change));
+const file = (change: Partial<Plan['extras']['files'][number]>): Change =>
+  extras({ files: [{ place: 'card', path: 'x', content: '', mode: '0644', ...change }] });
+/** Fixed wired addresses of the first devices. */
+const fixed = (...addresses: string[]): Change =>
+  plan((it) => {
+    it.extras.wired = { way: 'fixed', gateway: '192.168.40.1', nameServers: '192.168.40.1' };
+    it.devices.forEach(
+      (device, at) => (device.overrides = addresses[at] ? { wiredAddress: addresses[at] } : {}),
+    );
+  });
 const second = (change: Partial<NetworkFacts>, priority: number): Change => {
   const id = '3f1f8f0e-3c54-4f6b-9d0e-0a8a2f1f2a12';
   return (view) => {
@@ -284,7 +295,10 @@ const cases: [rule: string, what: string, fires: Change, quiet: Change][] = [
     'security-method stops',
     'WEP in a declarative seed',
     network({ security: 'wep', secret: { kind: 'typed', value: 'abcde' } }),
-    () => undefined,
+    all(
+      image({ method: 'run-once' }),
+      network({ security: 'wep', secret: { kind: 'typed', value: 'abcde' } }),
+    ),
   ],
   [
     'security-method stops',
@@ -296,7 +310,7 @@ const cases: [rule: string, what: string, fires: Change, quiet: Change][] = [
     'security-method warns',
     'WPA3 only in a declarative seed',
     all(board('full-64-newest'), network({ security: 'wpa3-sae' })),
-    board('full-64-newest'),
+    all(board('full-64-newest'), image({ method: 'run-once' }), network({ security: 'wpa3-sae' })),
   ],
   ['hidden-network note', 'a hidden network', network({ hidden: true }), () => undefined],
   [
@@ -445,10 +459,151 @@ const cases: [rule: string, what: string, fires: Change, quiet: Change][] = [
     plan(({ power }) => (power.cable.metres = 3)),
     plan(({ power }) => Object.assign(power.cable, { metres: 3, awg: 18 })),
   ],
+  [
+    'method-carries warns',
+    'an image that takes marker files',
+    all(
+      image({ method: 'marker-files' }),
+      plan(({ access }) => Object.assign(access, { passwordLogin: true, passwordScope: 'each' })),
+    ),
+    image({ method: 'run-once' }),
+  ],
+  [
+    'method-carries warns',
+    'packages for a script that runs before the network is up',
+    all(
+      image({ method: 'run-once' }),
+      plan(({ extras }) => (extras.packages = 'tank-tools')),
+    ),
+    all(
+      image({ method: 'run-once' }),
+      plan(({ extras }) => (extras.commands = 'true')),
+    ),
+  ],
+  [
+    'method-way-in stops',
+    'keys alone, for marker files',
+    image({ method: 'marker-files' }),
+    all(
+      image({ method: 'marker-files' }),
+      plan(({ access }) => Object.assign(access, { passwordLogin: true, passwordScope: 'each' })),
+    ),
+  ],
+  [
+    'method-way-in warns',
+    'a network template',
+    image({ method: 'network-template' }),
+    image({ method: 'run-once' }),
+  ],
+  [
+    'method-proof warns',
+    'a method without a place for the host key',
+    all(
+      image({ method: 'marker-files' }),
+      plan(({ access }) => Object.assign(access, { passwordLogin: true, passwordScope: 'each' })),
+    ),
+    image({ method: 'run-once' }),
+  ],
+  [
+    'image-chosen warns',
+    'nothing on the card, said by hand',
+    image({ method: 'none', chosenMethod: 'none' }),
+    () => undefined,
+  ],
+  [
+    'groups stops',
+    'a group with a capital',
+    extras({ groups: 'dialout Video' }),
+    extras({ groups: 'dialout, video' }),
+  ],
+  [
+    'keyboard stops',
+    'a country for a layout',
+    extras({ keyboard: 'Denmark' }),
+    extras({ keyboard: 'de nodeadkeys' }),
+  ],
+  [
+    'wired-address stops',
+    'fixed addresses that nobody has',
+    fixed(),
+    fixed('192.168.40.21/24', '192.168.40.22/24', '192.168.40.23/24'),
+  ],
+  [
+    'wired-address warns',
+    'one device without',
+    fixed('192.168.40.21/24', '192.168.40.22/24'),
+    () => undefined,
+  ],
+  [
+    'wired-address stops',
+    'a broadcast address',
+    fixed('192.168.40.21/24', '192.168.40.255/24', '192.168.40.23/24'),
+    fixed('192.168.40.21/24', '192.168.40.254/24', '192.168.40.23/24'),
+  ],
+  [
+    'wired-address stops',
+    'a gateway of another subnet',
+    fixed('192.168.41.21/24', '192.168.40.22/24', '192.168.40.23/24'),
+    fixed('192.168.41.21/23', '192.168.40.22/24', '192.168.40.23/24'),
+  ],
+  [
+    'boot-lines stops',
+    'words that are no setting',
+    extras({ bootLines: 'turn the screen' }),
+    extras({ bootLines: 'rotate=1' }),
+  ],
+  [
+    'boot-lines warns',
+    'a fifth quarter turn',
+    extras({ bootLines: 'display_rotate=4' }),
+    extras({ bootLines: 'display_rotate=3' }),
+  ],
+  [
+    'boot-lines warns',
+    'one setting twice',
+    extras({ bootLines: 'dtparam=spi=on\ndtparam=spi=off' }),
+    extras({ bootLines: 'dtparam=spi=on\ndtparam=i2c=off\n[new]\ndtparam=spi=off' }),
+  ],
+  [
+    'boot-lines stops',
+    'an image without a file for them',
+    all(extras({ bootLines: 'a=1' }), image({ bootConfig: null })),
+    image({ bootConfig: null }),
+  ],
+  ['extra-files stops', 'a path that climbs', file({ path: '../x' }), file({ path: 'app/x' })],
+  ['extra-files stops', 'a name that FAT cannot hold', file({ path: 'app./x' }), file({ path: '.app/x.y' })],
+  [
+    'extra-files stops',
+    'a file of the first-boot method',
+    file({ path: 'Network-Config' }),
+    file({ path: 'app/network-config' }),
+  ],
+  [
+    'extra-files stops',
+    'the system’s own file',
+    file({ place: 'board', path: '/etc/shadow' }),
+    file({ place: 'board', path: '/etc/shadowed' }),
+  ],
+  [
+    'extra-files stops',
+    'no permissions',
+    file({ place: 'board', path: '/etc/x', mode: 'rw' }),
+    file({ place: 'board', path: '/etc/x', mode: '600' }),
+  ],
+  [
+    'package-names stops',
+    'a name with a capital',
+    extras({ packages: 'git Curl' }),
+    extras({ packages: 'git g++ libc6.1-dev' }),
+  ],
 ];
 
 /** Beside the case's own rule these speak up as well, each for a reason of its own. */
 const companions: Record<string, string[]> = {
+  'an image that takes marker files': ['method-proof warns'],
+  'keys alone, for marker files': ['method-carries warns', 'method-proof warns'],
+  'a network template': ['method-carries warns', 'method-proof warns'],
+  'a method without a place for the host key': ['method-carries warns'],
   'WPA3 only for a radio that does not know it': ['image-chosen stops'],
   'an open network with a passphrase': ['security-weak warns'],
   'WEP in a declarative seed': ['security-weak warns'],

@@ -5,7 +5,7 @@ import { emptyPlan, type NetworkFacts, type Plan, type PlanView } from '../../sr
 import { emptyNetwork } from '../../src/wifi/network';
 import { utf8 } from '../../src/bytes';
 import { namesFromPattern } from '../../src/batch/names';
-import type { FirstBootSettings, NetworkSettings } from '../../src/firstboot/method';
+import { plainExtras, type FirstBootSettings, type NetworkSettings } from '../../src/firstboot/method';
 
 export const userKey = makeHostKey(new Uint8Array(32).fill(1), new Uint8Array(4), 'mara@bench').publicLine;
 export const networkId = '2f1f8f0e-3c54-4f6b-9d0e-0a8a2f1f2a11';
@@ -46,6 +46,8 @@ export const viewOf = (plan: Plan): PlanView => ({
       id: imageId,
       title: 'Marsh base',
       method: 'declarative-seed',
+      chosenMethod: null,
+      bootConfig: 'config.txt',
       rawSize: 120 << 20,
       wordBits: 64,
       flavour: 'minimal',
@@ -75,13 +77,21 @@ export const settings = (change: Partial<FirstBootSettings> = {}): FirstBootSett
   batchId: '00000000-0000-4000-8000-000000000002',
   batchName: 'Tank monitors',
   hostName: 'tank-01',
-  user: { name: 'keeper', keys: [userKey], passwordHash: null, passwordLogin: false },
+  user: {
+    name: 'keeper',
+    keys: [userKey],
+    passwordHash: null,
+    passwordLogin: false,
+    sudo: 'usual',
+    groups: [],
+  },
   hostKey: makeHostKey(new Uint8Array(32).fill(2), new Uint8Array(4), '7KQ4M'),
   others: [],
   networks: [network()],
   country: 'FO',
   timeZone: 'Atlantic/Faroe',
   locale: 'en_GB.UTF-8',
+  ...plainExtras,
   instanceId: '7KQ4M-1',
   ...change,
 });
