@@ -6,7 +6,8 @@ import type { NeighbourTable } from '@nest-mark/station/ports';
 import { AddressPool } from './air/access-point';
 import { RunningBoard } from './board/board';
 import { startLoginService } from './board/login-service';
-import { BootFailure, readCard, type BoardSettings } from './board/read-card';
+import { readCard } from './board/read-card';
+import { BootFailure, type BoardSettings } from './board/settings';
 import { BEING_WRITTEN, StandInReader } from './reader/reader';
 import { freshLab, loadState, saveState, type LabState, type StandInBoard } from './state';
 
@@ -22,6 +23,7 @@ const nobody: BoardSettings = {
   users: [],
   passwordLogin: false,
   hostKey: null,
+  loginService: true,
   files: [],
   radio: { country: null, networks: [] },
   ignored: [],

@@ -5,7 +5,9 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
 import {
-  declarativeSeed,
+  cardFilesOf,
+  noBase,
+  plainExtras,
   knownHosts,
   makeHostKey,
   personalise,
@@ -77,13 +79,14 @@ function settings(change: Partial<FirstBootSettings> = {}): FirstBootSettings {
     batchId: 'b',
     batchName: 'Tanks',
     hostName: 'tank-01',
-    user: { name: 'keeper', keys: [], passwordHash: null, passwordLogin: false },
+    user: { name: 'keeper', keys: [], passwordHash: null, passwordLogin: false, sudo: 'usual', groups: [] },
     hostKey: makeHostKey(randomBytes(32), randomBytes(4), '7KQ4M'),
     others: [],
     networks: [network('Saltmarsh Bench')],
     country: 'DK',
     timeZone: 'Europe/Copenhagen',
     locale: 'C.UTF-8',
+    ...plainExtras,
     instanceId: 'i-1',
     ...change,
   };
@@ -93,7 +96,7 @@ async function makeCard(
   given: FirstBootSettings,
   spoil: (files: { path: string; content: Uint8Array }[]) => void = () => undefined,
 ): Promise<Uint8Array> {
-  const files = declarativeSeed.files(given);
+  const files = cardFilesOf('declarative-seed', given, noBase);
   spoil(files);
   const size = 8 << 20;
   const patches = await personalise(
@@ -143,6 +146,8 @@ describe('a stand-in board', () => {
         keys: [readFileSync(`${key}.pub`, 'utf8').trim()],
         passwordHash: null,
         passwordLogin: false,
+        sudo: 'usual',
+        groups: [],
       },
     });
     const board = await boot(await makeCard(given));
@@ -195,6 +200,8 @@ describe('a stand-in board', () => {
       keys: [],
       passwordHash: sha512Crypt('oyster beds 12', 'saltsalt'),
       passwordLogin: true,
+      sudo: 'usual' as const,
+      groups: [],
     };
     const read = await readCard(new MemorySource(await makeCard(settings({ user }))));
     expect(read.users).toEqual([{ name: 'keeper', keys: [], hash: user.passwordHash }]);

@@ -1,63 +1,22 @@
-import { execFileSync } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync, truncateSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import fc from 'fast-check';
 import {
   checkCard,
-  declarativeSeed,
-  FatVolume,
+  cardFilesOf,
+  noBase,
+  plainExtras,
   makeHostKey,
-  MemorySource,
-  Overlay,
   preSharedKey,
   readBootFiles,
-  SliceSource,
   utf8,
-  type ByteSource,
   type FirstBootSettings,
 } from '@nest-mark/core';
 import { readCard } from '../src/board/read-card';
+import { blankDisk, cardOf } from './helpers/boot-disk';
 
-const env = { ...process.env, PATH: `${process.env['PATH'] ?? ''}:/usr/sbin:/sbin` };
-const START = 1 << 20;
 const userKey = makeHostKey(new Uint8Array(32).fill(7), new Uint8Array(4), 'mara@bench').publicLine;
 const hostKey = makeHostKey(new Uint8Array(32).fill(2), new Uint8Array(4), '7KQ4M');
 
-/** A small disk that a stand-in board would start from, made by Debian's tools. */
-function blankDisk(): Uint8Array {
-  const folder = mkdtempSync(join(tmpdir(), 'nest-mark-predict-'));
-  try {
-    const disk = join(folder, 'disk.img');
-    writeFileSync(disk, '');
-    truncateSync(disk, 9 << 20);
-    execFileSync('sfdisk', ['-q', disk], { env, input: 'label: dos\n2048,16384,e,*\n' });
-    execFileSync('mkfs.fat', ['-F', '16', '-s', '1', '-n', 'CIDATA', '--offset', '2048', disk, '8192'], {
-      env,
-      stdio: 'pipe',
-    });
-    return new Uint8Array(readFileSync(disk));
-  } finally {
-    rmSync(folder, { recursive: true, force: true });
-  }
-}
-
-const disk = blankDisk();
-
-async function cardOf(files: ReadonlyMap<string, Uint8Array>): Promise<ByteSource> {
-  const overlay = new Overlay(new MemorySource(disk));
-  const size = 8 << 20;
-  const slice = {
-    size,
-    read: (offset: number, length: number) => new SliceSource(overlay, START, size).read(offset, length),
-    write: (offset: number, bytes: Uint8Array) => overlay.write(START + offset, bytes),
-  };
-  const volume = await FatVolume.open(slice);
-  for (const [name, content] of files) await volume.writeFile(name, content);
-  await volume.writeFile('vmlinuz', utf8('kernel'));
-  // The boot loader's file lies in a folder, which our writer does not make: the board's own check of it is left out.
-  return overlay;
-}
+const disk = blankDisk('CIDATA');
 
 const plan = fc.record({
   hostName: fc.stringMatching(/^[a-z][a-z0-9-]{0,10}[a-z0-9]$/),
@@ -91,6 +50,8 @@ function settingsOf(given: {
       keys: [userKey],
       passwordHash: given.password ? `$6$reed$${'a'.repeat(86)}` : null,
       passwordLogin: given.password,
+      sudo: 'usual',
+      groups: [],
     },
     hostKey,
     others: [],
@@ -104,6 +65,7 @@ function settingsOf(given: {
     country: 'DK',
     timeZone: 'Europe/Copenhagen',
     locale: 'en_GB.UTF-8',
+    ...plainExtras,
     instanceId: '7KQ4M-1',
   };
 }
@@ -148,9 +110,11 @@ it('what the check says of a card is what the stand-in board makes of it, over 3
   await fc.assert(
     fc.asyncProperty(plan, fault, async (given, what) => {
       const settings = settingsOf(given);
-      const files = new Map(declarativeSeed.files(settings).map(({ path, content }) => [path, content]));
+      const files = new Map(
+        cardFilesOf('declarative-seed', settings, noBase).map(({ path, content }) => [path, content]),
+      );
       spoil(files, what);
-      const card = await cardOf(files);
+      const card = await cardOf(disk, files);
       const board = await readCard(card, { kernel: false });
       const check = checkCard(await readBootFiles(card));
       const stops = check.findings.filter(({ severity }) => severity === 'stops');

@@ -1,6 +1,6 @@
 import { pbkdf2Sync } from 'node:crypto';
 import type { Air } from '@nest-mark/core/api';
-import type { BoardSettings } from '../board/read-card';
+import type { BoardSettings } from '../board/settings';
 
 /** 64 digits are the key itself, anything else is a passphrase (IEEE Std 802.11-2020 annex J.4). */
 const keyOf = (ssid: string, password: string): string =>

@@ -1,7 +1,7 @@
 import { refuseBoard, type AddressPool } from '../air/access-point';
 import type { Air } from '@nest-mark/core/api';
 import { startLoginService } from './login-service';
-import { BootFailure, type BoardSettings } from './read-card';
+import { BootFailure, type BoardSettings } from './settings';
 
 export type BoardPhase = 'off' | 'starting' | 'offline' | 'online';
 
@@ -44,6 +44,8 @@ export class RunningBoard {
       if (refusal) throw new BootFailure(refusal);
       const address = this.pool.lease(this.hardwareAddress);
       if (!address) throw new BootFailure('the address server has no address left');
+      if (!settings.loginService)
+        throw new BootFailure(`it is on the network as ${address}, but its login service is off`);
       const stop = await startLoginService(settings, address, air.port);
       if (this.off) return await stop();
       this.stopService = stop;

@@ -1,7 +1,7 @@
 import { execFile } from 'node:child_process';
 import { generateKeyPairSync, timingSafeEqual } from 'node:crypto';
 import ssh2, { type AuthContext, type Connection, type Session } from 'ssh2';
-import type { BoardSettings } from './read-card';
+import type { BoardSettings } from './settings';
 
 /** Whether a password fits a SHA-512-crypt string; openssl computes it. */
 function passwordFits(password: string, hash: string): Promise<boolean> {

@@ -5,6 +5,8 @@ import {
   bootPartition,
   bothSizes,
   detectMethod,
+  openRoot,
+  readBase,
   imageClues,
   FatVolume,
   inspectDisk,
@@ -185,7 +187,8 @@ export async function shelveImage(
       if (boot) {
         const slice = new SliceSource(source, boot.offset, boot.size);
         const volume = await FatVolume.openReadOnly(slice);
-        const detected = await detectMethod(volume);
+        const root = await openRoot(source, partitions);
+        const detected = await detectMethod({ boot: volume, root, base: await readBase(volume, root) });
         found.method = detected.id;
         found.methodReason = detected.reason;
         found.bootFiles = (await volume.list())

@@ -1,0 +1,114 @@
+import { load, YAMLException } from 'js-yaml';
+import * as z from 'zod';
+import type { FatVolume } from '@nest-mark/core/disk';
+import { blank, readText, type BoardSettings } from './settings';
+
+const UserSchema = z.object({
+  name: z.string(),
+  ssh_authorized_keys: z.array(z.string()).default([]),
+  lock_passwd: z.boolean().default(true),
+  passwd: z.string().optional(),
+  hashed_passwd: z.string().optional(),
+});
+const UserDataSchema = z.object({
+  hostname: z.string().optional(),
+  ssh_pwauth: z.boolean().default(false),
+  users: z.array(z.union([z.string(), UserSchema])).default([]),
+  // Names that are not known are skipped with a warning (cloud-init, module ssh).
+  ssh_keys: z.object({ ed25519_private: z.string().optional() }).optional(),
+  // A file without content is made empty (cloud-init's schema).
+  write_files: z.array(z.object({ path: z.string(), content: z.string().default('') })).default([]),
+});
+/** Empty is fine, missing is not; seen on a real system. */
+const MetaDataSchema = z
+  .object({ 'instance-id': z.coerce.string().optional(), 'local-hostname': z.string().optional() })
+  .nullish()
+  .transform((value) => value ?? {});
+const AccessPointSchema = z
+  .object({
+    password: z.string().optional(),
+    auth: z
+      .object({ 'key-management': z.enum(['none', 'psk', 'sae']), password: z.string().optional() })
+      .optional(),
+    networkmanager: z.object({ passthrough: z.record(z.string(), z.coerce.string()).default({}) }).optional(),
+  })
+  .nullable();
+const WifiSchema = z.object({
+  'regulatory-domain': z.string().optional(),
+  'access-points': z.record(z.string(), AccessPointSchema),
+});
+const NetworkSchema = z.object({
+  version: z.literal(2),
+  wifis: z.record(z.string(), WifiSchema).default({}),
+});
+const NetworkConfigSchema = z.union([
+  z.object({ network: NetworkSchema }).transform((wrapped) => wrapped.network),
+  NetworkSchema,
+]);
+
+/** Parses a seed file; what cannot be read is ignored with its reason, as boards do. */
+function parse<T>(name: string, text: string | null, schema: z.ZodType<T>, ignored: string[]): T | null {
+  if (text === null) return null;
+  try {
+    const parsed = schema.safeParse(load(text));
+    if (parsed.success) return parsed.data;
+    ignored.push(`${name}: ${z.prettifyError(parsed.error)}`);
+  } catch (error) {
+    if (!(error instanceof YAMLException)) throw error;
+    ignored.push(`${name}: ${error.reason}`);
+  }
+  return null;
+}
+
+/** A board whose image reads a declarative seed. */
+export async function readSeed(volume: FatVolume): Promise<BoardSettings> {
+  const settings = blank();
+  const { ignored } = settings;
+  const metaText = await readText(volume, 'meta-data');
+  const meta = parse('meta-data', metaText, MetaDataSchema, ignored);
+  if (!meta) {
+    ignored.push('without meta-data the whole seed is ignored');
+    return settings;
+  }
+  settings.hostName = meta['local-hostname'] ?? settings.hostName;
+  const userText = await readText(volume, 'user-data');
+  if (userText !== null && !/^#cloud-config[ \t]*\r?\n/.test(userText))
+    ignored.push('user-data: its first line is not #cloud-config');
+  else {
+    const user = parse('user-data', userText, UserDataSchema, ignored);
+    if (user) {
+      settings.hostName = user.hostname ?? settings.hostName;
+      settings.passwordLogin = user.ssh_pwauth;
+      settings.hostKey = user.ssh_keys?.ed25519_private ?? null;
+      settings.files = user.write_files;
+      settings.users = user.users.flatMap((entry) =>
+        typeof entry === 'string'
+          ? []
+          : [
+              {
+                name: entry.name,
+                keys: entry.ssh_authorized_keys,
+                hash: entry.lock_passwd ? null : (entry.hashed_passwd ?? entry.passwd ?? null),
+              },
+            ],
+      );
+    }
+  }
+  const network = parse(
+    'network-config',
+    await readText(volume, 'network-config'),
+    NetworkConfigSchema,
+    ignored,
+  );
+  for (const wifi of Object.values(network?.wifis ?? {})) {
+    settings.radio.country = wifi['regulatory-domain'] ?? settings.radio.country;
+    for (const [ssid, point] of Object.entries(wifi['access-points']))
+      settings.radio.networks.push({
+        ssid,
+        password: point?.auth?.password ?? point?.password ?? null,
+        priority: Number(point?.networkmanager?.passthrough['connection.autoconnect-priority'] ?? 0),
+      });
+    settings.radio.networks.sort((a, b) => b.priority - a.priority);
+  }
+  return settings;
+}

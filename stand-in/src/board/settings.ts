@@ -1,0 +1,36 @@
+import type { FatVolume } from '@nest-mark/core/disk';
+
+/** Why a board does not come up, or comes up without something. */
+export class BootFailure extends Error {}
+
+/** What a board took from its card; its own reading, independent of the code that wrote it. */
+export interface BoardSettings {
+  hostName: string;
+  users: { name: string; keys: string[]; hash: string | null }[];
+  passwordLogin: boolean;
+  hostKey: string | null;
+  /** Whether the login service runs. */
+  loginService: boolean;
+  files: { path: string; content: string }[];
+  radio: { country: string | null; networks: { ssid: string; password: string | null; priority: number }[] };
+  /** What the board ignored, with the reason. */
+  ignored: string[];
+}
+
+/** A board that was told nothing. */
+export const blank = (): BoardSettings => ({
+  hostName: 'board',
+  users: [],
+  passwordLogin: false,
+  hostKey: null,
+  loginService: true,
+  files: [],
+  radio: { country: null, networks: [] },
+  ignored: [],
+});
+
+/** Text of a file on the boot partition, or null. */
+export async function readText(volume: FatVolume, path: string): Promise<string | null> {
+  const bytes = await volume.readFile(path);
+  return bytes ? new TextDecoder('utf-8', { ignoreBOM: true }).decode(bytes) : null;
+}
