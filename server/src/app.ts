@@ -5,6 +5,7 @@ import helmet from 'helmet';
 import type { Logger } from 'pino';
 import { UPLOAD_PIECE } from '@nest-mark/core';
 import { batchRoutes } from './api/batches';
+import { checkRoutes } from './api/checks';
 import { cardRoutes, settingRoutes, slotRoutes } from './api/cards';
 import { exportRoutes } from './api/exports';
 import { handOverRoutes } from './api/hand-over';
@@ -32,6 +33,7 @@ export const allRoutes = [
   ...roundRoutes,
   ...cardRoutes,
   ...slotRoutes,
+  ...checkRoutes,
   ...settingRoutes,
   ...scanRoutes,
   ...handOverRoutes,

@@ -72,7 +72,11 @@ export async function plantDemo(
 ): Promise<void> {
   if ((await context.batches.list()).length > 0) return;
   const image = await addImage(context, { path: baseImage, title: 'Practice OS 1, minimal', sha256: '' });
-  await context.images.describe(image.id, image.title, { wordBits: 64, flavour: 'minimal' });
+  await context.images.describe(image.id, image.title, {
+    wordBits: 64,
+    flavour: 'minimal',
+    chosenMethod: null,
+  });
   const shelf = shelfNetworks(network);
   const bench = await createNetwork(context, { network: shelf.bench, secret: 'low tide at seven' });
   const hall = await createNetwork(context, { network: shelf.hall, secret: 'nineteen rows of spat' });

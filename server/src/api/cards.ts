@@ -7,6 +7,7 @@ import {
   ProveCardSchema,
   SlotCheckSchema,
   SaveCardSchema,
+  SentBootFilesSchema,
   type CardRecord,
 } from '@nest-mark/core';
 import { CardError } from '@nest-mark/station';
@@ -14,7 +15,7 @@ import { once } from '../http/idempotency';
 import { Problem } from '../http/problems';
 import { route, type Route } from '../http/route';
 import { record, type Context } from '../services/context';
-import { checkSlot, mendSlot } from '../services/check-slot';
+import { checkSlot, mendSlot, slotFiles } from '../services/check-slot';
 import { startProof } from '../services/prove-card';
 
 const KeySchema = z.object({ key: z.string().min(1).max(200) });
@@ -89,6 +90,15 @@ export const slotRoutes: Route[] = [
     body: CheckSlotSchema,
     answer: SlotCheckSchema,
     run: ({ context, params, body }) => checkSlot(context, params.id, body.identity),
+  }),
+  route({
+    method: 'post',
+    path: '/slots/:id/files',
+    summary: 'The first-boot files of the card in a slot, with their secrets; logged',
+    params: SlotIdSchema,
+    body: CheckSlotSchema,
+    answer: SentBootFilesSchema,
+    run: ({ context, params, body }) => slotFiles(context, params.id, body.identity),
   }),
   route({
     method: 'post',

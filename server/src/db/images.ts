@@ -1,5 +1,5 @@
 import type { Knex } from 'knex';
-import type { Image, ImageAbout } from '@nest-mark/core';
+import { ImageAboutSchema, type FirstBootMethodId, type Image, type ImageAbout } from '@nest-mark/core';
 import type { ShelvedImage } from '@nest-mark/station';
 import { millis } from './connect';
 
@@ -11,7 +11,8 @@ interface Row {
   state: Image['state'];
   message: string;
   facts: ShelvedImage | null;
-  about: ImageAbout;
+  /** As it was kept; earlier versions kept less. */
+  about: unknown;
   added_at: Date;
 }
 
@@ -23,37 +24,46 @@ export interface StoredImage {
   published: string;
   state: Image['state'];
   facts: ShelvedImage | null;
+  /** The first-boot method that is used: chosen by a person, or detected. */
+  method: FirstBootMethodId;
   view: Image;
 }
 
-const toImage = (row: Row): StoredImage => ({
-  id: row.id,
-  title: row.title,
-  sourcePath: row.source_path,
-  published: row.published_sha256,
-  state: row.state,
-  facts: row.facts,
-  view: {
+const toImage = (row: Row): StoredImage => {
+  const about = ImageAboutSchema.parse(row.about);
+  const detected = row.facts?.method ?? 'none';
+  const method = about.chosenMethod ?? detected;
+  return {
     id: row.id,
     title: row.title,
+    sourcePath: row.source_path,
+    published: row.published_sha256,
     state: row.state,
-    message: row.message,
-    addedAt: millis(row.added_at),
-    packing: row.facts?.packing ?? null,
-    packedSize: row.facts?.packedSize ?? null,
-    packedSha256: row.facts?.packedSha256 ?? null,
-    rawSize: row.facts?.rawSize ?? null,
-    rawSha256: row.facts?.rawSha256 ?? null,
-    partitions: row.facts?.partitions ?? [],
-    method: row.facts?.method ?? 'none',
-    methodReason: row.facts?.methodReason ?? '',
-    about: row.about,
-    keptSize: row.facts?.keptSize ?? null,
-    unpacked: null,
-    bootFiles: row.facts?.bootFiles ?? [],
-    seen: row.facts?.seen ?? [],
-  },
-});
+    facts: row.facts,
+    method,
+    view: {
+      id: row.id,
+      title: row.title,
+      state: row.state,
+      message: row.message,
+      addedAt: millis(row.added_at),
+      packing: row.facts?.packing ?? null,
+      packedSize: row.facts?.packedSize ?? null,
+      packedSha256: row.facts?.packedSha256 ?? null,
+      rawSize: row.facts?.rawSize ?? null,
+      rawSha256: row.facts?.rawSha256 ?? null,
+      partitions: row.facts?.partitions ?? [],
+      method,
+      detected,
+      methodReason: row.facts?.methodReason ?? '',
+      about,
+      keptSize: row.facts?.keptSize ?? null,
+      unpacked: null,
+      bootFiles: row.facts?.bootFiles ?? [],
+      seen: row.facts?.seen ?? [],
+    },
+  };
+};
 
 /** Images on the shelf. */
 export class ImageRepository {

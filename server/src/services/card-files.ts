@@ -1,11 +1,15 @@
 import {
-  firstBootMethod,
+  cardFilesOf,
+  handSteps,
+  handWayTitles,
+  methodTitle,
   previewFiles,
   settingsOf,
   withoutSecrets,
-  type CardFile,
   type CardFiles,
   type Device,
+  type FirstBootSettings,
+  type HandWay,
 } from '@nest-mark/core';
 import { Problem } from '../http/problems';
 import { cardSettings, gather } from './card-material';
@@ -37,17 +41,11 @@ export async function cardFiles(
       'image-missing',
       'Choose an image for this device first; it says which files it reads.',
     );
-  const method = firstBootMethod(image.facts.method);
-  if (!method)
-    throw new Problem(
-      409,
-      'no-method',
-      `Nothing is written for this image: ${image.facts.methodReason} Set the board up by wire, or by screen and keyboard.`,
-    );
   const material = await gather(context, batchId, NOT_YET, imageId).catch((error: unknown) => {
     throw new Problem(409, 'not-ready', error instanceof Error ? error.message : String(error));
   });
-  const filesOf = async (one: Device): Promise<CardFile[]> => {
+  const { method, base } = material;
+  const shown = async (one: Device): Promise<FirstBootSettings> => {
     const settings = await cardSettings(context, material, one).catch((error: unknown) => {
       throw new Problem(
         409,
@@ -55,12 +53,16 @@ export async function cardFiles(
         `The files cannot be made yet: ${error instanceof Error ? error.message : String(error)}`,
       );
     });
-    return method.files(reveal ? settings : withoutSecrets(settings));
+    return reveal ? settings : withoutSecrets(settings);
   };
   const twin = plan.devices.find(
     (other) => other.id !== device.id && settingsOf(plan, other).imageId === imageId,
   );
-  const files = previewFiles(await filesOf(device), twin ? await filesOf(twin) : []);
+  const settings = await shown(device);
+  const files = previewFiles(
+    cardFilesOf(method, settings, base),
+    twin ? cardFilesOf(method, await shown(twin), base) : [],
+  );
   if (reveal)
     await record(context, {
       kind: 'revealed',
@@ -68,5 +70,15 @@ export async function cardFiles(
       deviceId,
       text: `The first-boot files of ${device.hostName} were shown on the screen with their secrets.`,
     });
-  return { method: method.title, reason: image.facts.methodReason, image: image.title, files };
+  const ways = Object.keys(handWayTitles) as HandWay[];
+  return {
+    method: methodTitle(method),
+    reason: image.view.about.chosenMethod === null ? image.facts.methodReason : 'It was chosen under Images.',
+    image: image.title,
+    files,
+    byHand:
+      method === 'none'
+        ? ways.map((way) => ({ way: handWayTitles[way], steps: handSteps(settings, way) }))
+        : [],
+  };
 }

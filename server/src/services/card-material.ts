@@ -1,13 +1,23 @@
 import {
-  firstBootMethod,
+  cardFilesOf,
+  FatVolume,
+  keyboardOf,
+  linesOf,
+  noBase,
+  openRoot,
   personalise,
   preSharedKey,
   publicKeyText,
+  readBase,
   settingsOf,
   ssidBytes,
   usableKeys,
   wepKey,
+  wordsOf,
+  type BaseFiles,
+  type CardFile,
   type Device,
+  type FirstBootMethodId,
   type FirstBootSettings,
   type Join,
   type NetworkSettings,
@@ -25,12 +35,17 @@ export interface Material {
   batchId: string;
   roundId: string;
   facts: ShelvedImage;
+  method: FirstBootMethodId;
+  /** What of the image first-boot files are merged into. */
+  base: BaseFiles;
   folder: string;
   plan: Plan;
   devices: ReadonlyMap<string, Device>;
   networks: ReadonlyMap<string, ShelvedNetwork>;
   /** The password of the batch, in clear for hashing. */
   password: string | null;
+  /** Salt for passwords, where a card is compared; a new one each time otherwise. */
+  salt: string | null;
   /** Keys that were worked out already: 4096 rounds are not done again for each card. */
   keys: Map<string, string>;
 }
@@ -54,6 +69,18 @@ export async function byImage<Card extends { deviceId: string }>(
   return [...groups].map(([imageId, group]) => ({ imageId, cards: group }));
 }
 
+async function baseOf(facts: ShelvedImage, folder: string): Promise<BaseFiles> {
+  if (facts.bootOffset === null || facts.bootSize === null) return noBase;
+  const files = shelfFiles(folder);
+  const [boot, disk] = [await FileSource.open(files.boot), await FileSource.open(files.image)];
+  try {
+    return await readBase(await FatVolume.openReadOnly(boot), await openRoot(disk, facts.partitions));
+  } finally {
+    await boot.close();
+    await disk.close();
+  }
+}
+
 /** Gathers what the cards of one image need. @throws CardError when it is not there any more */
 export async function gather(
   context: Context,
@@ -70,10 +97,13 @@ export async function gather(
     roundId,
     plan,
     facts: image.facts,
+    method: image.method,
+    base: await baseOf(image.facts, shelfFolder(context, image.id)),
     folder: shelfFolder(context, image.id),
     devices: new Map(plan.devices.map((device) => [device.id, device])),
     networks: new Map((await context.networks.list()).map((network) => [network.id, network])),
     password: await sharedPassword(context, batchId),
+    salt: null,
     keys: new Map(),
   };
 }
@@ -121,7 +151,9 @@ export async function cardSettings(
   device: Device,
 ): Promise<FirstBootSettings> {
   const { plan } = material;
+  const { extras } = plan;
   const settings = settingsOf(plan, device);
+  const fixed = extras.wired.way === 'fixed' && settings.wiredAddress !== '';
   const networks: NetworkSettings[] = [];
   for (const join of settings.networks) networks.push(await networkSettings(context, material, join));
   const password = !settings.passwordLogin
@@ -141,36 +173,53 @@ export async function cardSettings(
       name: settings.userName,
       keys: keyTexts(settings.keys),
       passwordLogin: settings.passwordLogin,
-      passwordHash: password === null ? null : await hashPassword(password),
+      passwordHash: password === null ? null : await hashPassword(password, material.salt),
+      sudo: extras.sudo,
+      groups: wordsOf(extras.groups),
     },
     others: plan.access.others.map(({ name, keys, sudo }) => ({ name, sudo, keys: keyTexts(keys) })),
     networks,
     country: settings.country,
     timeZone: settings.timeZone,
     locale: settings.locale,
+    keyboard: keyboardOf(extras.keyboard),
+    wired: fixed
+      ? {
+          address: settings.wiredAddress,
+          gateway: extras.wired.gateway.trim(),
+          nameServers: wordsOf(extras.wired.nameServers),
+        }
+      : null,
+    refresh: extras.refresh,
+    packages: wordsOf(extras.packages),
+    bootLines: extras.bootLines,
+    files: extras.files,
+    commands: linesOf(extras.commands),
     instanceId: `${device.mark}-${material.roundId}`,
   };
 }
 
-/** What one device's card gets over the base. @throws CardError */
+/** Every first-boot file of one device. @throws CardError */
+export const filesFor = async (context: Context, material: Material, device: Device): Promise<CardFile[]> =>
+  cardFilesOf(material.method, await cardSettings(context, material, device), material.base);
+
+/** What one device's card gets over the base; nothing where the image has no boot partition. @throws CardError */
 export async function patchesFor(
   context: Context,
   material: Material,
   deviceId: string,
 ): Promise<GangCard['patches']> {
-  const { facts } = material;
+  const { facts, method } = material;
   const device = material.devices.get(deviceId);
-  const method = firstBootMethod(facts.method);
-  if (!device || !method || facts.bootOffset === null || facts.bootSize === null)
-    throw new CardError('image', 'The device left the plan, or its image cannot take settings.');
-  const settings = await cardSettings(context, material, device);
+  if (!device) throw new CardError('image', 'The device left the plan.');
+  if (facts.bootOffset === null || facts.bootSize === null) {
+    if (method !== 'none') throw new CardError('image', 'The image has no boot partition to take settings.');
+    return [];
+  }
+  const files = await filesFor(context, material, device);
   const boot = await FileSource.open(shelfFiles(material.folder).boot);
   try {
-    return await personalise(
-      boot,
-      { offset: facts.bootOffset, size: facts.bootSize },
-      method.files(settings),
-    );
+    return await personalise(boot, { offset: facts.bootOffset, size: facts.bootSize }, files);
   } finally {
     await boot.close();
   }

@@ -5,17 +5,19 @@ import {
   FatVolume,
   inspectDisk,
   Overlay,
+  packBootFiles,
   readBootFiles,
   shiftPatches,
   SliceSource,
   type ByteSource,
   type CheckFix,
+  type SentBootFiles,
   type SlotCheck,
 } from '@nest-mark/core';
 import { CardError, refuseMedium, type CardHandle, type MediumIdentity, type Slot } from '@nest-mark/station';
 import { Problem } from '../http/problems';
 import { heldBy } from './arm-round';
-import { compareWithPlan } from './compare-card';
+import { tellCheck } from './compare-card';
 import { record, type Context } from './context';
 
 const PAGE = 4096;
@@ -53,20 +55,28 @@ async function withCard<T>(
   }
 }
 
-async function look(context: Context, handle: CardHandle): Promise<SlotCheck> {
-  const boot = await readBootFiles(sourceOf(handle));
-  const { findings, ...rest } = checkCard(boot);
-  const plan = await compareWithPlan(context, boot, rest.mark);
-  return {
-    ...rest,
-    plan,
-    findings: findings.map(({ fix, ...finding }) => ({ ...finding, mendable: fix !== null })),
-  };
-}
+const look = async (context: Context, handle: CardHandle): Promise<SlotCheck> =>
+  tellCheck(context, await readBootFiles(sourceOf(handle)));
 
 /** Says what the card in a slot will make of its board, and what is wrong with it. @throws Problem */
 export const checkSlot = (context: Context, slotId: string, identity: MediumIdentity): Promise<SlotCheck> =>
   withCard(context, slotId, identity, (handle) => look(context, handle));
+
+/** First-boot files of the card in a slot, secrets and all; that is logged. @throws Problem */
+export const slotFiles = (
+  context: Context,
+  slotId: string,
+  identity: MediumIdentity,
+): Promise<SentBootFiles> =>
+  withCard(context, slotId, identity, async (handle, { title }) => {
+    const boot = await readBootFiles(sourceOf(handle));
+    await record(context, {
+      kind: 'revealed',
+      cardSerial: identity.serial,
+      text: `The first-boot files of the card in ${title} were read out, with their secrets, to take them into a plan.`,
+    });
+    return packBootFiles(boot);
+  });
 
 /** Does a fix on the boot partition of a card, and reads it back. */
 async function mend(handle: CardHandle, fix: CheckFix): Promise<void> {

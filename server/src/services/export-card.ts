@@ -3,11 +3,11 @@ import { randomUUID } from 'node:crypto';
 import { once } from 'node:events';
 import type { Writable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
-import { applyPatches, fileSlug, firstBootMethod, type ExportForm } from '@nest-mark/core';
+import { applyPatches, fileSlug, type ExportForm } from '@nest-mark/core';
 import { shelvedBase, type GangCard } from '@nest-mark/station';
 import { ZipFile } from 'yazl';
 import { Problem } from '../http/problems';
-import { byImage, cardSettings, gather, patchesFor } from './card-material';
+import { byImage, filesFor, gather, patchesFor } from './card-material';
 import { record, type Context } from './context';
 import { needBatch } from './plans';
 
@@ -85,10 +85,8 @@ export async function prepareExport(
   const fileName = `${fileSlug(device.hostName)}-${device.mark}${form === 'files' ? '-first-boot.zip' : `.${form}`}`;
   const send = async (into: Writable): Promise<void> => {
     if (form === 'files') {
-      const method = firstBootMethod(material.facts.method);
-      if (!method) throw new Problem(409, 'no-method', 'This image cannot take settings.');
       const zip = new ZipFile();
-      for (const { path, content } of method.files(await cardSettings(context, material, device)))
+      for (const { path, content } of await filesFor(context, material, device))
         zip.addBuffer(Buffer.from(content), path, { mtime: fixedTime, mode: 0o100600 });
       zip.end();
       await pipeline(zip.outputStream, into);

@@ -15,11 +15,11 @@ const byProcess = (password: string, salt: string): Promise<string> =>
   });
 
 /**
- * SHA-512-crypt of a password with a new salt, off this thread. Where there is no openssl, and for passwords that its
+ * SHA-512-crypt of a password with a new salt, or one that is given, off this thread. Where there is no openssl, and for passwords that its
  * input cannot carry, our own implementation takes over on this thread.
  */
-export async function hashPassword(password: string): Promise<string> {
-  const salt = cryptSalt(randomBytes(16));
+export async function hashPassword(password: string, given: string | null = null): Promise<string> {
+  const salt = given ?? cryptSalt(randomBytes(16));
   if (/[\r\n\0]/.test(password)) return sha512Crypt(password, salt);
   const hash = await byProcess(password, salt).catch(() => '');
   return hash.startsWith(`$6$${salt}$`) ? hash : sha512Crypt(password, salt);

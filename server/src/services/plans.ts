@@ -1,5 +1,6 @@
 import { randomBytes, randomInt, randomUUID } from 'node:crypto';
 import {
+  imageFacts,
   checkPlan,
   makeHostKey,
   makePassword,
@@ -12,7 +13,6 @@ import {
   type Device,
   type Finding,
   type HostKey,
-  type ImageFacts,
   type NetworkFacts,
   type Plan,
   type PlanView,
@@ -22,7 +22,6 @@ import {
 } from '@nest-mark/core';
 import type { Knex } from 'knex';
 import type { StoredBatch } from '../db/batches';
-import type { StoredImage } from '../db/images';
 import { Problem } from '../http/problems';
 import { record, type Context } from './context';
 import { shelfNetworks } from './networks';
@@ -30,12 +29,6 @@ import { VaultError } from './vault';
 import { ownAddresses } from './workstation';
 
 export const secretKinds: readonly SecretKind[] = ['userPassword'];
-
-/** The image as the rules want it, when it is ready. */
-const imageFacts = ({ id, facts, state, view }: StoredImage): ImageFacts[] =>
-  facts && state === 'ready'
-    ? [{ id, title: view.title, method: facts.method, rawSize: facts.rawSize, ...view.about }]
-    : [];
 
 /** A batch or a 404. @throws Problem */
 export async function needBatch(context: Context, id: string): Promise<StoredBatch> {
@@ -73,7 +66,7 @@ export async function planView(context: Context, { id, plan }: StoredBatch): Pro
   ]);
   return {
     plan,
-    images: images.flatMap(imageFacts),
+    images: images.flatMap(({ view }) => imageFacts(view)),
     networks: networks.map(networkFacts),
     boards,
     password:

@@ -20,8 +20,10 @@ export async function batchProgress(context: Context, batchId: string): Promise<
     )[0];
     const card = inRound ?? stored;
     const match = byDevice.get(device.deviceId);
-    // What was seen before the card was written anew was another system.
-    const current = match && card?.state === 'verified' && match.sighting.at >= card.at ? match : null;
+    // What was seen before the card was written anew was another system. A card that was taken as a file and written
+    // elsewhere is not on record here; its board is known by its key all the same.
+    const written = !card || (card.state === 'verified' && (match?.sighting.at ?? 0) >= card.at);
+    const current = match && written ? match : null;
     return {
       deviceId: device.deviceId,
       card: card ? { state: card.state, share: card.share, at: card.at, message: card.message } : null,
