@@ -3,20 +3,24 @@ import type { Observable } from 'rxjs';
 import * as z from 'zod';
 import {
   BenchSettingsSchema,
+  CardComparisonSchema,
   CardFilesSchema,
   CardRecordSchema,
   ExportedCardSchema,
   ProposalSchema,
+  SentBootFilesSchema,
   SlotCheckSchema,
   UploadSchema,
   type BeginUpload,
   type BenchSettings,
+  type CardComparison,
   type CardFiles,
   type CardRecord,
   type ExportForm,
   type Proposal,
   type ProveCard,
   type SaveCard,
+  type SentBootFiles,
   type SlotCheck,
   type Upload,
 } from '@nest-mark/core/api';
@@ -55,6 +59,15 @@ export class CardsApi {
     call('POST', `/slots/${encodeURIComponent(id)}/mend`, SlotCheckSchema, {
       body: { identity, id: finding.id, file: finding.file },
     });
+
+  slotFiles = (id: string, identity: MediumIdentity): Observable<SentBootFiles> =>
+    call('POST', `/slots/${encodeURIComponent(id)}/files`, SentBootFilesSchema, { body: { identity } });
+  checkPath = (path: string): Observable<SlotCheck> =>
+    call('POST', '/checks/path', SlotCheckSchema, { body: { path } });
+  pathFiles = (path: string): Observable<SentBootFiles> =>
+    call('POST', '/checks/path/files', SentBootFilesSchema, { body: { path } });
+  compareCard = (body: SentBootFiles): Observable<CardComparison | null> =>
+    call('POST', '/checks/compare', CardComparisonSchema.nullable(), { body });
 
   benchSettings = (): Observable<BenchSettings> => call('GET', '/settings/bench', BenchSettingsSchema);
   setBench = (body: BenchSettings): Observable<BenchSettings> =>

@@ -1,8 +1,11 @@
-import { from, type Observable } from 'rxjs';
+import { defer, type Observable } from 'rxjs';
 import type * as z from 'zod';
 import { problemOf, unreachable } from './api-problem';
 
-/** How the server is asked; every answer is checked against the schema that the server uses too. */
+/**
+ * How the server is asked; every answer is checked against the schema that the server uses too. A request is sent when
+ * its answer is asked for, not before.
+ */
 
 type Method = 'GET' | 'POST' | 'PUT' | 'DELETE';
 
@@ -31,27 +34,26 @@ export async function answered(
 }
 
 export const call = <T>(method: Method, path: string, schema: z.ZodType<T>, sent: Sent = {}): Observable<T> =>
-  from(answered(method, path, sent).then(async (response) => schema.parse(await response.json())));
+  defer(async () => schema.parse(await (await answered(method, path, sent)).json()));
 
 export const order = (method: Method, path: string, sent: Sent = {}): Observable<void> =>
-  from(answered(method, path, sent).then(() => undefined));
+  defer(async () => {
+    await answered(method, path, sent);
+  });
 
 /** Work that must not be started twice by a repeated request. */
 export const once = (): Record<string, string> => ({ 'Idempotency-Key': crypto.randomUUID() });
 
 /** Sends octets instead of JSON. */
 export const pieceSent = <T>(path: string, piece: Blob, schema: z.ZodType<T>): Observable<T> =>
-  from(
-    fetch(`/api${path}`, {
+  defer(async () => {
+    const response = await fetch(`/api${path}`, {
       method: 'PUT',
       headers: { 'X-Nest-Mark': '1', 'Content-Type': 'application/octet-stream' },
       body: piece,
-    })
-      .catch(() => {
-        throw unreachable();
-      })
-      .then(async (response) => {
-        if (!response.ok) throw await problemOf(response);
-        return schema.parse(await response.json());
-      }),
-  );
+    }).catch(() => {
+      throw unreachable();
+    });
+    if (!response.ok) throw await problemOf(response);
+    return schema.parse(await response.json());
+  });

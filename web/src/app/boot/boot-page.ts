@@ -64,9 +64,12 @@ export class BootPage {
   protected readonly proved = computed(
     () => this.views().filter(({ facts }) => facts.seen?.standing === 'proved').length,
   );
-  protected readonly total = computed(
-    () => this.views().filter(({ facts }) => facts.card?.state === 'verified').length,
+  /** Devices that can be there: with a card that was verified here, or seen with one from elsewhere. */
+  private readonly expected = computed(() =>
+    this.views().filter(({ facts }) => facts.card?.state === 'verified' || facts.seen !== null),
   );
+  protected readonly total = computed(() => this.expected().length);
+  protected readonly planned = computed(() => this.views().length);
 
   /** Devices whose carrier was not confirmed to be ready: they do not start from their flash. */
   protected readonly unready = computed(() => {
@@ -87,8 +90,7 @@ export class BootPage {
 
   protected readonly rows = computed(() => {
     const now = this.clock.now();
-    return this.views()
-      .filter(({ facts }) => facts.card?.state === 'verified')
+    return this.expected()
       .map(({ device, facts, progress }) => {
         const standing = deviceStanding(facts, now);
         const seen = progress?.seen ?? null;

@@ -1,24 +1,35 @@
-import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
 import { firstValueFrom } from 'rxjs';
-import { bothSizes, decimalSize, type Proposal, type SlotCheck } from '@nest-mark/core';
+import {
+  bothSizes,
+  decimalSize,
+  packBootFiles,
+  unpackBootFiles,
+  type BootFiles,
+  type Proposal,
+  type SlotCheck,
+} from '@nest-mark/core';
 import { asProblem } from '../api/api-problem';
 import { CardsApi } from '../api/cards-api';
 import { batchFeature } from '../state/batch.reducer';
 import { downloadOctets } from '../ui/files';
+import { Adopter } from './adopter';
 import { Checker } from './checker';
-import { shownCheck, type ShownCheck, type ShownFinding } from './result';
+import { planSentences, shownCheck, type ShownCheck, type ShownFinding } from './result';
 
 type SlotCard = Proposal['cards'][number];
 
 /** What is wrong with this one? A card in a slot, an image, or files, from anywhere. */
 @Component({
   selector: 'nm-card-check-page',
-  imports: [Button, FormsModule, Select],
-  providers: [Checker],
+  imports: [Button, FormsModule, InputText, RouterLink, Select],
+  providers: [Adopter, Checker],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './card-check-page.html',
   styleUrl: './card-check-page.css',
@@ -26,7 +37,11 @@ type SlotCard = Proposal['cards'][number];
 export class CardCheckPage {
   private readonly api = inject(CardsApi);
   private readonly checker = inject(Checker);
-  private readonly batchId = inject(Store).selectSignal(batchFeature.selectId);
+  private readonly adopter = inject(Adopter);
+  private readonly store = inject(Store);
+  private readonly batchId = this.store.selectSignal(batchFeature.selectId);
+  private readonly plan = this.store.selectSignal(batchFeature.selectPlan);
+  protected readonly batchName = computed(() => this.plan()?.name ?? null);
   protected readonly over = signal(false);
   protected readonly busy = signal(false);
   protected readonly problem = signal('');
@@ -34,8 +49,15 @@ export class CardCheckPage {
   protected readonly slots = signal<{ id: string; label: string; card: SlotCard }[]>([]);
   protected readonly slotId = signal<string | null>(null);
   protected readonly severities = { stops: 'Stops', warns: 'Warns', note: 'Note' };
+  protected readonly path = signal('');
+  /** What the person is told after settings were taken into the plan; null before. */
+  protected readonly taken = signal<string[] | null>(null);
+  /** Whether what is shown was read here and was written for a plan. */
+  protected readonly comparable = signal(false);
   /** The slot whose card is shown; a finding can be mended there. */
   private shownSlot: SlotCard | null = null;
+  /** How the files of what is shown are had, secrets and all. */
+  private filesOfShown: () => Promise<BootFiles> = () => Promise.reject(new Error('nothing is shown'));
 
   constructor() {
     void this.lookForSlots();
@@ -85,11 +107,14 @@ export class CardCheckPage {
       return;
     }
     this.shownSlot = null;
+    const { boot, check } = answer;
+    this.filesOfShown = () => Promise.resolve(boot);
+    this.comparable.set(check.mark !== null);
     const subject = files.length === 1 ? first.name : `${String(files.length)} files`;
     this.result.set(
       shownCheck(
         subject,
-        answer.check,
+        check,
         `Read ${decimalSize(answer.octetsRead)} of it in ${answer.milliseconds.toFixed(0)} ms, on this machine; nothing was sent.`,
       ),
     );
@@ -98,7 +123,50 @@ export class CardCheckPage {
   protected checkSlot(): void {
     const slot = this.slots().find(({ id }) => id === this.slotId());
     const { medium } = slot?.card ?? { medium: null };
-    if (slot && medium) void this.ask(slot.card, this.api.checkSlot(slot.id, medium.identity));
+    if (!slot || !medium) return;
+    const { identity } = medium;
+    const files = this.api.slotFiles(slot.id, identity);
+    void this.ask(
+      `the card in ${slot.card.slotTitle}`,
+      slot.card,
+      this.api.checkSlot(slot.id, identity),
+      files,
+    );
+  }
+
+  protected checkPath(): void {
+    const path = this.path().trim();
+    if (path !== '')
+      void this.ask(path.split('/').at(-1) ?? path, null, this.api.checkPath(path), this.api.pathFiles(path));
+  }
+
+  /** Asks the server, which knows the plans; what is sent stays on this machine. */
+  protected async compare(): Promise<void> {
+    const shown = this.result();
+    if (!shown) return;
+    try {
+      const comparison = await firstValueFrom(this.api.compareCard(packBootFiles(await this.filesOfShown())));
+      this.comparable.set(false);
+      const sentences = planSentences(comparison);
+      this.result.set({
+        ...shown,
+        sentences: [
+          ...shown.sentences,
+          ...(sentences.length > 0 ? sentences : ['Its batch is not known here, so it cannot be compared.']),
+        ],
+      });
+    } catch (error) {
+      this.problem.set(asProblem(error).detail);
+    }
+  }
+
+  /** Takes what is shown into the open plan: networks onto the shelf, the device with its settings into the tray. */
+  protected async takeOver(): Promise<void> {
+    try {
+      this.taken.set(await this.adopter.take(await this.filesOfShown()));
+    } catch (error) {
+      this.problem.set(asProblem(error).detail);
+    }
   }
 
   /** Mends a finding on the card itself, or hands the mended file over. */
@@ -107,21 +175,26 @@ export class CardCheckPage {
     if (fix?.do === 'replace') downloadOctets(fix.file, fix.content);
     const medium = this.shownSlot?.medium;
     if (finding.mendable && this.shownSlot && medium)
-      void this.ask(this.shownSlot, this.api.mendSlot(this.shownSlot.slotId, medium.identity, finding));
+      void this.ask(
+        `the card in ${this.shownSlot.slotTitle}`,
+        this.shownSlot,
+        this.api.mendSlot(this.shownSlot.slotId, medium.identity, finding),
+        this.api.slotFiles(this.shownSlot.slotId, medium.identity),
+      );
   }
 
-  private async ask(card: SlotCard, request: ReturnType<CardsApi['checkSlot']>): Promise<void> {
+  private async ask(
+    subject: string,
+    card: SlotCard | null,
+    request: ReturnType<CardsApi['checkSlot']>,
+    files: ReturnType<CardsApi['slotFiles']>,
+  ): Promise<void> {
     this.begin();
     try {
       const check: SlotCheck = await firstValueFrom(request);
       this.shownSlot = card;
-      this.result.set(
-        shownCheck(
-          `the card in ${card.slotTitle}`,
-          check,
-          `Looked at ${check.looked.join(', ') || 'no file'}.`,
-        ),
-      );
+      this.filesOfShown = async () => unpackBootFiles(await firstValueFrom(files));
+      this.result.set(shownCheck(subject, check, `Looked at ${check.looked.join(', ') || 'no file'}.`));
     } catch (error) {
       this.problem.set(asProblem(error).detail);
     } finally {
@@ -131,6 +204,8 @@ export class CardCheckPage {
 
   private begin(): void {
     this.problem.set('');
+    this.taken.set(null);
+    this.comparable.set(false);
     this.busy.set(true);
   }
 }

@@ -1,4 +1,10 @@
-import type { CardCheck, CheckFix, SlotCheck } from '@nest-mark/core';
+import {
+  methodTitle,
+  type CardCheck,
+  type CardComparison,
+  type CheckFix,
+  type SlotCheck,
+} from '@nest-mark/core';
 
 /** A finding as the page shows it: from the browser with its fix, or from a slot with a button for it. */
 export interface ShownFinding {
@@ -20,12 +26,6 @@ export interface ShownCheck {
   findings: ShownFinding[];
   more: string;
 }
-
-const methods: Record<CardCheck['acts'], string> = {
-  'declarative-seed': 'The declarative seed acts',
-  'marker-files': 'Marker files act',
-  none: 'No first-boot method acts',
-};
 
 const securities: Record<string, string> = {
   open: 'open',
@@ -57,7 +57,7 @@ function sentencesOf({
   });
   return [
     ...(mark ? [`Written here as the card of ${mark.hostName}, mark ${mark.mark}, nest ${mark.nest}.`] : []),
-    `${methods[acts]}. ${reason}`,
+    `${acts === 'none' ? 'No first-boot method acts' : methodTitle(acts)}. ${reason}`,
     hostName === null
       ? 'It sets no host name; the board keeps that of the image.'
       : `The board will be called ${hostName}.`,
@@ -77,8 +77,7 @@ const whereOf = ({ file, line, byte }: { file: string; line: number | null; byte
   ].join(', ');
 
 /** What the plan says now of a card that was written here. */
-function planSentences(check: CardCheck | SlotCheck): string[] {
-  const plan = 'plan' in check ? check.plan : null;
+export function planSentences(plan: CardComparison | null): string[] {
   if (!plan) return [];
   const when =
     plan.writtenAt === null
@@ -92,7 +91,7 @@ function planSentences(check: CardCheck | SlotCheck): string[] {
 export function shownCheck(subject: string, check: CardCheck | SlotCheck, more: string): ShownCheck {
   return {
     subject,
-    sentences: [...sentencesOf(check), ...planSentences(check)],
+    sentences: [...sentencesOf(check), ...planSentences('plan' in check ? check.plan : null)],
     findings: check.findings.map((finding, index) => ({
       key: `${finding.id} ${finding.file} ${String(index)}`,
       id: finding.id,

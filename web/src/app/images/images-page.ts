@@ -4,6 +4,8 @@ import { Store } from '@ngrx/store';
 import {
   bothSizes,
   decimalSize,
+  firstBootMethods,
+  methodTitle,
   updateMinutes,
   type Image,
   type ImageAbout,
@@ -13,11 +15,6 @@ import { Button } from 'primeng/button';
 import { Select } from 'primeng/select';
 import { ImagesActions, imagesFeature } from '../state/images.reducer';
 import { AddImage } from './add-image';
-
-const methodNames: Record<Image['method'], string> = {
-  'declarative-seed': 'Declarative seed',
-  none: 'None that is known here',
-};
 
 const clueWords: Record<ImageClue['kind'], string> = {
   system: 'Says of itself',
@@ -46,6 +43,13 @@ function clueOf(clue: ImageClue, now: number): { kind: string; text: string; rea
 /** What the unpacked copy costs, against the image's full size. */
 const keptWords = (kept: number, full: number): string =>
   `unpacked, ${decimalSize(kept)} on this disk${kept < full * 0.95 ? ` (${decimalSize(full - kept)} of it are holes)` : ''}; so cards are written as fast as the readers allow`;
+
+/** Ways in which an image can take its settings, the detected one first. */
+const methodsOf = ({ detected }: Image): { id: Image['method'] | null; label: string }[] => [
+  { id: null, label: `As detected: ${methodTitle(detected)}` },
+  ...firstBootMethods.map(({ id, title }) => ({ id, label: title })),
+  { id: 'none', label: methodTitle('none') },
+];
 
 /** The shelf: images that were read from end to end and can be written. */
 @Component({
@@ -80,7 +84,11 @@ export class ImagesPage {
           month: 'short',
           year: 'numeric',
         }),
-        methodName: methodNames[image.method],
+        methods: methodsOf(image),
+        methodReason:
+          image.about.chosenMethod === null
+            ? image.methodReason
+            : `Chosen by hand; detected was: ${methodTitle(image.detected)}. ${image.methodReason}`,
         smallest: image.rawSize === null ? '' : bothSizes(image.rawSize),
         packed: image.packedSize === null ? '' : `${decimalSize(image.packedSize)} ${image.packing ?? ''}`,
         far: image.unpacked === null ? '' : `${decimalSize(image.unpacked)} so far`,

@@ -57,6 +57,35 @@ const shownMs = 20_000;
     @if (kept() !== 'saved' && devices().length > 0) {
       <p class="small soft" role="status">The plan is being saved; the files follow.</p>
     }
+    @if (shown()?.byHand?.length) {
+      <section class="sheet printed" aria-labelledby="by-hand">
+        <div class="row">
+          <h2 id="by-hand" class="grow">By hand: steps for {{ shown()?.hostName }}</h2>
+          <button type="button" class="quiet" (click)="copySteps()">
+            {{ copied() ? 'Copied' : 'Copy the commands' }}
+          </button>
+          <button type="button" class="quiet" (click)="print()">Print</button>
+        </div>
+        <div class="row" role="radiogroup" aria-label="How you get at the board">
+          @for (one of shown()?.byHand; track one.way; let at = $index) {
+            <label class="check"
+              ><input type="radio" name="hand-way" [checked]="way() === at" (change)="way.set(at)" />
+              {{ one.way }}</label
+            >
+          }
+        </div>
+        <ol>
+          @for (step of steps(); track $index) {
+            <li>
+              <p>{{ step.text }}</p>
+              @for (command of step.commands; track $index) {
+                <pre class="mono small">{{ command }}</pre>
+              }
+            </li>
+          }
+        </ol>
+      </section>
+    }
     @for (file of shown()?.files ?? []; track file.path) {
       <section class="sheet" [attr.aria-label]="file.path">
         <div class="row">
@@ -98,6 +127,32 @@ const shownMs = 20_000;
     }
     .field {
       min-width: 16rem;
+    }
+    .check {
+      display: flex;
+      align-items: center;
+      gap: 0.5rem;
+      min-height: 40px;
+    }
+    input[type='radio'] {
+      width: 20px;
+      height: 20px;
+      accent-color: var(--marsh);
+    }
+    ol {
+      margin: 0;
+      padding-left: 1.75rem;
+    }
+    li p {
+      margin: 0.375rem 0;
+    }
+    pre {
+      margin: 0.25rem 0;
+      padding: 0.375rem 0.625rem;
+      background: var(--paper);
+      border: 1px solid var(--line);
+      white-space: pre-wrap;
+      overflow-wrap: anywhere;
     }
     .text {
       margin-top: 0.5rem;
@@ -148,10 +203,15 @@ export class CardFilesPart {
     return (
       files && {
         ...files,
+        hostName: this.list().find(({ id }) => id === this.deviceId())?.hostName ?? '',
         files: files.files.map((file) => ({ ...file, own: file.lines.filter(({ own }) => own).length })),
       }
     );
   });
+  /** Which of the ways by hand is shown. */
+  protected readonly way = signal(0);
+  protected readonly steps = computed(() => this.files()?.byHand[this.way()]?.steps ?? []);
+  protected readonly copied = signal(false);
   protected readonly revealed = signal(false);
   protected readonly problem = signal('');
   private asked = 0;
@@ -175,6 +235,19 @@ export class CardFilesPart {
       setTimeout(() => {
         if (this.revealed()) this.reveal(false);
       }, shownMs);
+  }
+
+  protected async copySteps(): Promise<void> {
+    const lines = this.steps().flatMap(({ text, commands }) =>
+      commands.length === 0 ? [] : [`# ${text}`, ...commands],
+    );
+    await navigator.clipboard.writeText(`${lines.join('\n')}\n`);
+    this.copied.set(true);
+    setTimeout(() => this.copied.set(false), 2000);
+  }
+
+  protected print(): void {
+    window.print();
   }
 
   private async load(batchId: string, deviceId: string, reveal: boolean): Promise<void> {

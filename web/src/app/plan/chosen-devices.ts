@@ -2,8 +2,10 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import {
+  AddressError,
   countries,
   networkTitle,
+  numberAddresses,
   PatternError,
   renumber,
   settingsOf,
@@ -52,6 +54,9 @@ export class ChosenDevices {
   protected readonly pattern = signal('tank-{n:02}');
   protected readonly first = signal<number | null>(1);
   protected readonly problem = signal('');
+  protected readonly address = signal('');
+  /** Only where the plan gives fixed addresses. */
+  protected readonly fixed = computed(() => this.editor.plan().extras.wired.way === 'fixed');
 
   private readonly chosen = computed(() => {
     const ids = new Set(this.ids());
@@ -160,6 +165,18 @@ export class ChosenDevices {
       this.problem.set('');
     } catch (error) {
       if (!(error instanceof PatternError)) throw error;
+      this.problem.set(error.message);
+    }
+  }
+
+  /** Wired addresses one after the other from the first; an empty one takes them away. */
+  protected numberWired(): void {
+    try {
+      const ids = new Set(this.ids());
+      this.editor.edit((plan) => numberAddresses(plan, ids, this.address()));
+      this.problem.set('');
+    } catch (error) {
+      if (!(error instanceof AddressError)) throw error;
       this.problem.set(error.message);
     }
   }

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component } from '@angular/core';
 import { AccessPanel } from './access-panel';
 import { DevicesPanel } from './devices-panel';
+import { ExtrasPanel } from './extras-panel';
 import { NetworkPanel } from './network-panel';
 import { SystemPanel } from './system-panel';
 import { TrayPanel } from './tray-panel';
@@ -8,7 +9,7 @@ import { TrayPanel } from './tray-panel';
 /** Everything that the cards will say. */
 @Component({
   selector: 'nm-settings-part',
-  imports: [AccessPanel, DevicesPanel, NetworkPanel, SystemPanel, TrayPanel],
+  imports: [AccessPanel, DevicesPanel, ExtrasPanel, NetworkPanel, SystemPanel, TrayPanel],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="panels">
@@ -19,6 +20,7 @@ import { TrayPanel } from './tray-panel';
       </div>
       <nm-access-panel />
       <nm-network-panel class="wide" />
+      <nm-extras-panel class="wide" />
     </div>
   `,
   styles: `

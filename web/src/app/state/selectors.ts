@@ -2,6 +2,7 @@ import { createSelector } from '@ngrx/store';
 import {
   checkPlan,
   findBoard,
+  imageFacts,
   settingsOf,
   USUAL_FIRST_BOOT_SECONDS,
   type Device,
@@ -22,9 +23,7 @@ const { selectPlan, selectStored, selectTyped } = batchFeature;
 
 /** Images of the shelf as the rules want them. */
 export const selectImageFacts = createSelector(imagesFeature.selectList, (images): ImageFacts[] =>
-  (images ?? []).flatMap(({ id, title, state, rawSize, method, about }) =>
-    state === 'ready' && rawSize !== null ? [{ id, title, method, rawSize, ...about }] : [],
-  ),
+  (images ?? []).flatMap(imageFacts),
 );
 
 export const selectPlanView = createSelector(

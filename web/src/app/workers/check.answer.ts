@@ -1,5 +1,5 @@
 import {
-  checkCard,
+  checkCardWhole,
   DiskError,
   packedAs,
   readBootFiles,
@@ -26,6 +26,10 @@ class FileSource implements ByteSource {
   }
 }
 
+/** Path below the folder that was chosen; a file that was chosen by itself lies in the root. */
+const pathOf = ({ name, webkitRelativePath }: File): string =>
+  webkitRelativePath ? webkitRelativePath.split('/').slice(1).join('/') : name;
+
 /** Files that are smaller are looked at one by one; no disk is. */
 const SMALLEST_DISK = 1 << 20;
 
@@ -43,10 +47,17 @@ async function bootFilesOf(files: readonly File[]): Promise<{ boot: BootFiles; o
   }
   const small = files.filter(({ size }) => size < SMALLEST_DISK);
   const read = await Promise.all(
-    small.map(async (file) => ({ name: file.name, content: new Uint8Array(await file.arrayBuffer()) })),
+    small.map(async (file) => ({ name: pathOf(file), content: new Uint8Array(await file.arrayBuffer()) })),
   );
   return {
-    boot: { names: files.map(({ name }) => name), files: read, label: '', bootedAs: null },
+    boot: {
+      names: [...new Set(files.map((file) => pathOf(file).split('/')[0] ?? ''))],
+      files: read,
+      label: '',
+      bootedAs: null,
+      mountedAt: null,
+      elsewhere: [],
+    },
     octetsRead: read.reduce((sum, { content }) => sum + content.length, 0),
   };
 }
@@ -56,7 +67,7 @@ export async function answerCheck({ turn, files }: CheckRequest, now: () => numb
   const start = now();
   try {
     const { boot, octetsRead } = await bootFilesOf(files);
-    return { turn, ok: true, check: checkCard(boot), octetsRead, milliseconds: now() - start };
+    return { turn, ok: true, check: checkCardWhole(boot), boot, octetsRead, milliseconds: now() - start };
   } catch (error) {
     if (!(error instanceof DiskError || error instanceof RangeError)) throw error;
     return { turn, ok: false, message: error.message };

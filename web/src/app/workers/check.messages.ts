@@ -1,4 +1,4 @@
-import type { CardCheck } from '@nest-mark/core';
+import type { BootFiles, CardCheck } from '@nest-mark/core';
 
 /** One file is an image or a card; several are what lies on a boot partition. */
 export interface CheckRequest {
@@ -7,5 +7,5 @@ export interface CheckRequest {
 }
 
 export type CheckAnswer =
-  | { turn: number; ok: true; check: CardCheck; octetsRead: number; milliseconds: number }
+  | { turn: number; ok: true; check: CardCheck; boot: BootFiles; octetsRead: number; milliseconds: number }
   | { turn: number; ok: false; message: string };

@@ -1,0 +1,160 @@
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Store } from '@ngrx/store';
+import {
+  linesOf,
+  readBootLines,
+  refreshTitles,
+  sudoTitles,
+  usualBootLines,
+  wordsOf,
+  type ExtraFile,
+  type Extras,
+  type Refresh,
+  type SudoPolicy,
+} from '@nest-mark/core';
+import { InputText } from 'primeng/inputtext';
+import { Select } from 'primeng/select';
+import { Textarea } from 'primeng/textarea';
+import { selectFindings, selectImageFacts } from '../state/selectors';
+import { Field } from '../ui/field';
+import { FileError, textOfFile } from '../ui/files';
+import { PlanEditor } from './plan-editor';
+
+const MOST = 64_000;
+
+/** What the cards say beyond name, login and networks. */
+@Component({
+  selector: 'nm-extras-panel',
+  imports: [Field, FormsModule, InputText, Select, Textarea],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './extras-panel.html',
+  styleUrl: './panel.css',
+  styles: `
+    summary {
+      cursor: pointer;
+      min-height: 40px;
+      display: flex;
+      align-items: center;
+      gap: 0.75rem;
+    }
+    summary h2 {
+      margin: 0;
+    }
+    .columns {
+      display: grid;
+      grid-template-columns: repeat(2, minmax(0, 1fr));
+      gap: 0.875rem 1.25rem;
+      align-items: start;
+    }
+    .whole {
+      grid-column: 1 / -1;
+    }
+    .path {
+      flex: 1 1 14rem;
+    }
+    .mode {
+      width: 6rem;
+    }
+    .place {
+      width: 15.5rem;
+    }
+  `,
+})
+export class ExtrasPanel {
+  protected readonly editor = inject(PlanEditor);
+  private readonly store = inject(Store);
+  private readonly findings = this.store.selectSignal(selectFindings);
+  private readonly images = this.store.selectSignal(selectImageFacts);
+  protected readonly extras = computed(() => this.editor.plan().extras);
+  protected readonly problem = signal('');
+  protected readonly usual = [...usualBootLines];
+  protected readonly sudo = (Object.keys(sudoTitles) as SudoPolicy[]).map((id) => ({
+    id,
+    label: sudoTitles[id],
+  }));
+  protected readonly refresh = (Object.keys(refreshTitles) as Refresh[]).map((id) => ({
+    id,
+    label: refreshTitles[id],
+  }));
+  protected readonly ways = [
+    { id: 'dhcp', label: 'from an address server' },
+    { id: 'fixed', label: 'fixed, one for each device' },
+  ];
+  protected readonly places = [
+    { id: 'card', label: 'on the boot partition' },
+    { id: 'board', label: 'on the running system' },
+  ];
+  /** The file that the lines go into, by the image of the batch. */
+  protected readonly bootHint = computed(() => {
+    const image = this.images().find(({ id }) => id === this.editor.plan().imageId);
+    if (!image) return 'Choose an image; it brings the file that the lines are merged into.';
+    return image.bootConfig === null
+      ? 'This image brings no file for them that is known here.'
+      : `Merged into the image’s ${image.bootConfig}, by section and key; nothing else in it is changed.`;
+  });
+  /** What is set, in a few words, while the panel is closed. */
+  protected readonly says = computed(() => {
+    const extras = this.extras();
+    const counted = (count: number, one: string): string[] =>
+      count === 0 ? [] : [`${String(count)} ${one}${count === 1 ? '' : 's'}`];
+    const parts = [
+      ...(extras.wired.way === 'fixed' ? ['fixed wired addresses'] : []),
+      ...(extras.keyboard ? [`keyboard ${extras.keyboard}`] : []),
+      ...counted(readBootLines(extras.bootLines).lines.length, 'boot line'),
+      ...counted(wordsOf(extras.packages).length, 'package'),
+      ...counted(extras.files.length, 'file'),
+      ...counted(linesOf(extras.commands).length, 'command'),
+    ];
+    return (
+      parts.join(', ') || 'keyboard, fixed addresses, packages, boot lines, files, commands: nothing set'
+    );
+  });
+  protected readonly opened = signal(false);
+  /** A finding opens the panel: what it points at must be seen. It stays open when the finding goes. */
+  protected readonly found = computed(() => this.findings().some(({ place }) => place.startsWith('extras.')));
+
+  protected set(change: Partial<Extras>, field: string): void {
+    this.editor.edit((plan) => ({ ...plan, extras: { ...plan.extras, ...change } }), `extras.${field}`);
+  }
+
+  protected wire(change: Partial<Extras['wired']>, field: string): void {
+    this.set({ wired: { ...this.extras().wired, ...change } }, `wired.${field}`);
+  }
+
+  protected addLine(line: string | null): void {
+    if (line === null) return;
+    const lines = this.extras().bootLines.replace(/\n*$/, '');
+    this.set({ bootLines: `${lines === '' ? '' : `${lines}\n`}${line}\n` }, '');
+  }
+
+  protected addFile(file: ExtraFile = { place: 'card', path: '', content: '', mode: '0644' }): void {
+    this.set({ files: [...this.extras().files, file] }, '');
+  }
+
+  protected changeFile(at: number, change: Partial<ExtraFile>, field: string): void {
+    const files = this.extras().files.map((file, index) => (index === at ? { ...file, ...change } : file));
+    this.set({ files }, `files.${String(at)}.${field}`);
+  }
+
+  protected removeFile(at: number): void {
+    this.set({ files: this.extras().files.filter((_file, index) => index !== at) }, '');
+  }
+
+  protected async take(input: HTMLInputElement): Promise<void> {
+    const files = [...(input.files ?? [])];
+    input.value = '';
+    try {
+      for (const file of files) {
+        const content = await textOfFile(file);
+        if (content.length > MOST)
+          throw new FileError(`"${file.name}" is larger than 64 kB. Put it into the image instead.`);
+        this.addFile({ place: 'card', path: file.name, content, mode: '0644' });
+      }
+      this.problem.set('');
+    } catch (error) {
+      if (!(error instanceof FileError)) throw error;
+      this.problem.set(error.message);
+    }
+  }
+}
