@@ -47,6 +47,8 @@ export function largeView(count: number): PlanView {
         id: imageId,
         title: 'Marsh',
         method: 'declarative-seed',
+        chosenMethod: null,
+        bootConfig: null,
         rawSize: 1e9,
         wordBits: 64,
         flavour: 'minimal',

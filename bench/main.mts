@@ -2,6 +2,7 @@ import { chmodSync, mkdtempSync, rmSync } from 'node:fs';
 import { cpus } from 'node:os';
 import { join } from 'node:path';
 import type { Result } from './measure.mjs';
+import { checkLarge, filesOfMany, hashing } from './files.mjs';
 import { forecastAgainstRounds } from './forecast.mjs';
 import { growth, inBrowser } from './growth.mjs';
 import { keystrokes } from './keystroke.mjs';
@@ -23,6 +24,7 @@ const parts: Record<string, () => Promise<Result[]>> = {
   large: () => writeLarge(root, folder),
   scan: async () => [await scanRefused()],
   plan: async () => [await personaliseMany(root), ...(await growth())],
+  files: async () => [...(await filesOfMany()), ...(await hashing()), ...(await checkLarge(root, folder))],
   browser: async () => [...(await inBrowser(root)), ...(await keystrokes(root, folder))],
   start: async () => [initialBundle(root), await secondStart(root, folder)],
 };

@@ -1,7 +1,9 @@
 import { randomUUID } from 'node:crypto';
 import { join } from 'node:path';
 import {
-  declarativeSeed,
+  cardFilesOf,
+  noBase,
+  plainExtras,
   detectMethod,
   FatVolume,
   inspectDisk,
@@ -26,7 +28,7 @@ export async function personaliseMany(root: string): Promise<Result> {
   const disk = new MemorySource(Buffer.concat(parts));
   const boot = (await inspectDisk(disk))[0]!;
   const volume = new SliceSource(disk, boot.offset, boot.size);
-  await detectMethod(await FatVolume.openReadOnly(volume));
+  await detectMethod({ boot: await FatVolume.openReadOnly(volume), root: null, base: noBase });
   const key = preSharedKey('Saltmarsh Bench', 'low tide at seven');
   let octets = 0;
   const took = await timed(async () => {
@@ -38,16 +40,24 @@ export async function personaliseMany(root: string): Promise<Result> {
         batchId: 'bench',
         batchName: 'Bench',
         hostName: `tank-${String(n)}`,
-        user: { name: 'keeper', keys: [userKey], passwordHash: null, passwordLogin: false },
+        user: {
+          name: 'keeper',
+          keys: [userKey],
+          passwordHash: null,
+          passwordLogin: false,
+          sudo: 'usual',
+          groups: [],
+        },
         hostKey: makeHostKey(crypto.getRandomValues(new Uint8Array(32)), new Uint8Array(4), '7KQ4M'),
         others: [],
         networks: [{ ssid: utf8('Saltmarsh Bench'), security: 'wpa2-psk', key, hidden: false, priority: 10 }],
         country: 'DK',
         timeZone: 'Europe/Copenhagen',
         locale: 'en_GB.UTF-8',
+        ...plainExtras,
         instanceId: String(n),
       };
-      const patches = await personalise(volume, boot, declarativeSeed.files(settings));
+      const patches = await personalise(volume, boot, cardFilesOf('declarative-seed', settings, noBase));
       octets += patches.reduce((sum, patch) => sum + patch.bytes.length, 0);
     }
   });

@@ -43,7 +43,7 @@ async function statics() {
   const checks = [
     ['types of the core', bin('tsc'), ['-p', 'core/tsconfig.json']],
     ['types of station, stand-in, server and tests', bin('tsc'), ['-p', 'tsconfig.json']],
-    ['types of the interface', bin('tsc'), ['-p', 'web/tsconfig.json', '--noEmit']],
+    ['types of the interface and its templates', bin('ngc'), ['-p', 'web/tsconfig.json', '--noEmit']],
     ['lint', bin('eslint'), ['.', '--max-warnings', '0']],
     ['docs/rules.md', bin('tsx'), ['scripts/write-rules.mts', '--check']],
     ['formatting', bin('prettier'), ['--check', '--log-level', 'warn', '.']],

@@ -1,4 +1,6 @@
 import { randomUUID } from 'node:crypto';
+import { writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import {
   addDevices,
   emptyNetwork,
@@ -49,4 +51,16 @@ export async function readyBatch(app: App, count: number, change: Partial<Plan> 
     plan: addDevices(plan, namesFromPattern('tank-{n:02}', count), 'tank monitor', draw),
     secrets: {},
   });
+}
+
+/** The card of a batch's first device as an image. @returns its path */
+export async function exportedCard(app: App, batch: Batch): Promise<string> {
+  const image = join(app.folder, 'card.img');
+  const { token } = await app.api<{ token: string }>(
+    'POST',
+    `/batches/${batch.id}/devices/${batch.plan.devices[0]!.id}/export`,
+    { form: 'img' },
+  );
+  writeFileSync(image, Buffer.from(await (await fetch(`${app.url}/api/exports/${token}`)).arrayBuffer()));
+  return image;
 }

@@ -35,7 +35,9 @@ export async function shelveBaseImage(page: Page, title: string): Promise<void> 
   await page.getByLabel('Path of the file').fill(baseImage);
   await page.getByLabel('Title').fill(title);
   await page.getByRole('button', { name: 'Read and check it' }).click();
-  await expect(page.getByRole('article', { name: title }).getByText('Declarative seed.')).toBeVisible();
+  await expect(
+    page.getByRole('article', { name: title }).getByText(/^As detected: Declarative seed/),
+  ).toBeVisible();
 }
 
 /** Chooses in one of the searchable lists. */
@@ -128,3 +130,15 @@ export async function search(page: Page): Promise<void> {
 
 /** The row of a device in the table of who is there. */
 export const who = (page: Page, hostName: string) => page.locator(`tr[data-host="${hostName}"]`);
+
+/** Seats the card of the one device, powers its board, and searches until it is proved. */
+export async function bootAndProve(page: Page, hostName: string): Promise<void> {
+  await stage(page, 'Practice bench');
+  await page.getByRole('button', { name: 'Seat this batch’s cards by their labels' }).click();
+  await page.getByRole('button', { name: 'Power all' }).click();
+  await expect(page.locator('tr[data-board]', { hasText: 'on the network' })).toHaveCount(1, {
+    timeout: 60_000,
+  });
+  await search(page);
+  await expect(who(page, hostName)).toContainText('proved');
+}

@@ -2,8 +2,8 @@ import { execFileSync } from 'node:child_process';
 import { readFileSync, truncateSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from '../helpers/app';
-import { readyBatch } from '../helpers/ready';
-import { armRound, search, setPace, stage, who } from '../helpers/steps';
+import { exportedCard, readyBatch } from '../helpers/ready';
+import { armRound, bootAndProve, setPace, stage } from '../helpers/steps';
 
 const env = { ...process.env, PATH: `${process.env['PATH'] ?? ''}:/usr/sbin:/sbin`, MTOOLS_SKIP_CHECK: '1' };
 const boot = (disk: string): string[] => ['-i', `${disk}@@1M`];
@@ -54,28 +54,15 @@ test('a spoilt card: the check says what is wrong before anybody waits for the b
   execFileSync('dd', [`if=${card}`, `of=${partition}`, 'bs=1M', 'skip=1', 'count=48', 'status=none']);
   execFileSync('fsck.fat', ['-n', partition], { env, stdio: 'pipe' });
 
-  await stage(page, 'Practice bench');
-  await page.getByRole('button', { name: 'Seat this batch’s cards by their labels' }).click();
-  await page.getByRole('button', { name: 'Power all' }).click();
-  await expect(page.locator('tr[data-board]', { hasText: 'on the network' })).toHaveCount(1, {
-    timeout: 60_000,
-  });
-  await search(page);
-  await expect(who(page, 'tank-01')).toContainText('proved');
+  await bootAndProve(page, 'tank-01');
 });
 
-test('a spoilt image is dropped into the browser: read there, in part, and the mended file is handed over', async ({
+test('a spoilt image is dropped into the browser: read there, in part; the mended file is handed over, and with it the board is proved', async ({
   app,
   page,
 }) => {
   const batch = await readyBatch(app, 1);
-  const image = join(app.folder, 'card.img');
-  const { token } = await app.api<{ token: string }>(
-    'POST',
-    `/batches/${batch.id}/devices/${batch.plan.devices[0]!.id}/export`,
-    { form: 'img' },
-  );
-  writeFileSync(image, Buffer.from(await (await fetch(`${app.url}/api/exports/${token}`)).arrayBuffer()));
+  const image = await exportedCard(app, batch);
   change(image, app.folder, 'network-config', (text) => text.replace('DK', 'UK'));
   change(image, app.folder, 'user-data', (text) => text.replace('#cloud-config\n', ''));
   // As large as a real one.
@@ -103,6 +90,17 @@ test('a spoilt image is dropped into the browser: read there, in part, and the m
   await (await download).saveAs(path);
   expect(readFileSync(path, 'utf8')).toMatch(/^#cloud-config\nhostname: tank-01\n/);
   expect(sent).toBe(0);
+
+  // Back onto the image with it; the country is put right as the finding says. Then nothing is found, and it boots.
+  execFileSync('mcopy', ['-o', ...boot(image), path, '::user-data'], { env });
+  change(image, app.folder, 'network-config', (text) => text.replace('UK', 'DK'));
+  await page.locator('nm-card-check-page input[type="file"]').first().setInputFiles(image);
+  await expect(page.getByRole('heading', { name: 'Nothing wrong was found' })).toBeVisible();
+  const card = join(app.folder, 'practice/cards/card-01.img');
+  execFileSync('dd', [`if=${image}`, `of=${card}`, 'bs=1M', 'count=120', 'conv=notrunc', 'status=none']);
+  await setPace(page, 1, 0);
+  await bootAndProve(page, 'tank-01');
+  await stage(page, 'Card check');
 
   await page
     .locator('nm-card-check-page input[type="file"]')

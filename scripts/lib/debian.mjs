@@ -24,6 +24,11 @@ const forTest = [
   ['chromium', 'chromium'],
   ['openssh-client', 'ssh'],
   ['wpasupplicant', 'wpa_passphrase'],
+  ['network-manager', 'nmcli'],
+  ['shellcheck', 'shellcheck'],
+  ['perl-base', 'perl'],
+  ['systemd', '/lib/systemd/system-generators/systemd-run-generator'],
+  ['passwd', 'useradd'],
   ['zip', 'zip'],
   ['unzip', 'unzip'],
   ['cloud-init', 'cloud-init'],
@@ -66,6 +71,11 @@ export function needPackages(purpose) {
   if (missing.includes('cloud-init')) {
     mkdirSync('/etc/cloud', { recursive: true });
     writeFileSync('/etc/cloud/cloud-init.disabled', '');
+  }
+  // Likewise: only its command line tool is asked, it must not take over this machine's network.
+  if (missing.includes('network-manager')) {
+    mkdirSync('/etc/NetworkManager/conf.d', { recursive: true });
+    writeFileSync('/etc/NetworkManager/conf.d/00-nest-mark.conf', '[keyfile]\nunmanaged-devices=*\n');
   }
   const args = ['install', '-y', '-qq', '--no-install-recommends', ...missing];
   if (!apt(args) && !(apt(['update', '-qq']) && apt(args)))

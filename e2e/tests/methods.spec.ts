@@ -1,0 +1,166 @@
+import AxeBuilder from '@axe-core/playwright';
+import { execFileSync } from 'node:child_process';
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import type { Batch, CardFiles, ShelvedNetwork } from '@nest-mark/core';
+import { expect, test } from '../helpers/app';
+import { exportedCard, readyBatch } from '../helpers/ready';
+import { armRound, bootAndProve, setPace, stage } from '../helpers/steps';
+
+const env = { ...process.env, PATH: `${process.env['PATH'] ?? ''}:/usr/sbin:/sbin`, MTOOLS_SKIP_CHECK: '1' };
+
+test('an image that a person sets to a run-once script: preview, card, a fault found and mended, the board runs the script and is proved', async ({
+  app,
+  page,
+}) => {
+  // The script is really run, in namespaces that only root can make.
+  test.skip(process.getuid?.() !== 0, 'needs the rights of root');
+  await readyBatch(app, 1);
+  await page.goto(app.url);
+  await setPace(page, 1, 0);
+  await stage(page, 'Images');
+  await page.getByRole('combobox', { name: 'First boot' }).click();
+  await page.getByRole('option', { name: /^Run-once script/ }).click();
+  await expect(page.getByText(/^Chosen by hand; detected was: Declarative seed/)).toBeVisible();
+
+  await stage(page, 'Plan');
+  await page.getByText('What else goes onto the cards').click();
+  await page.getByLabel('Further groups of the user').fill('Dialout');
+  await expect(page.getByText('"Dialout" cannot be a group.').first()).toBeVisible();
+  await page.getByLabel('Further groups of the user').fill('dialout');
+  await page.getByLabel('Commands that run once, one a line').fill("echo 'ready' > /var/lib/tank");
+  await expect(page.getByText('Nothing found. Cards can be written.')).toBeVisible();
+  await page.getByRole('link', { name: 'On the card' }).click();
+  await expect(page.getByRole('region', { name: 'run-once/users' })).toContainText(
+    'keeper:!:free:adm,sudo,dialout',
+  );
+  await expect(page.getByRole('region', { name: 'extlinux/extlinux.conf' })).toContainText(
+    'systemd.run=/boot/run-once.sh',
+  );
+  await expect(page.getByRole('region', { name: 'run-once/networks/nest-1.nmconnection' })).toContainText(
+    'psk=••••••••',
+  );
+
+  await stage(page, 'Practice bench');
+  await page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1').click();
+  await page.getByRole('option', { name: /^Card 1,/ }).click();
+  await armRound(page, 1);
+  await expect(page.getByText('Verified, take it out.')).toBeVisible({ timeout: 60_000 });
+
+  // Somebody opened the script in an editor of another system.
+  const card = join(app.folder, 'practice/cards/card-01.img');
+  const boot = ['-i', `${card}@@1M`];
+  await stage(page, 'Practice bench');
+  await page.locator('[data-slot="slot-1"]').getByRole('button', { name: 'Pull it' }).click();
+  const script = join(app.folder, 'spoilt.sh');
+  writeFileSync(
+    script,
+    execFileSync('mtype', [...boot, '::run-once.sh'], { env, encoding: 'utf8' }).replaceAll('\n', '\r\n'),
+  );
+  execFileSync('mcopy', ['-o', ...boot, script, '::run-once.sh'], { env });
+  await page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1').click();
+  await page.getByRole('option', { name: /^Card 1,/ }).click();
+  await stage(page, 'Card check');
+  await page.getByRole('combobox', { name: 'Or a card in a slot' }).click();
+  await page.getByRole('option', { name: /^Slot 1/ }).click();
+  await page.getByRole('button', { name: 'Check it' }).click();
+  const finding = page.getByRole('article', {
+    name: 'run-once.sh has the line ends of another system (CRLF).',
+  });
+  await expect(finding).toContainText('Stops:');
+  await finding.getByRole('button', { name: 'Mend it on the card' }).click();
+  await expect(page.getByRole('heading', { name: 'Nothing wrong was found' })).toBeVisible();
+
+  await bootAndProve(page, 'tank-01');
+});
+
+test('nothing on the card: the steps by hand for each device, without secrets, to be copied', async ({
+  app,
+  page,
+  context,
+}) => {
+  await context.grantPermissions(['clipboard-read', 'clipboard-write']);
+  await readyBatch(app, 2);
+  await page.goto(app.url);
+  await stage(page, 'Images');
+  await page.getByRole('combobox', { name: 'First boot' }).click();
+  await page.getByRole('option', { name: /^Nothing on the card/ }).click();
+  await stage(page, 'Plan');
+  await expect(page.getByText(/^Nothing goes onto the cards of Practice OS 1/).first()).toBeVisible();
+  await page.getByRole('link', { name: 'On the card' }).click();
+  const steps = page.getByRole('region', { name: 'By hand: steps for tank-01' });
+  await steps.getByLabel('By screen and keyboard').check();
+  await expect(steps).toContainText('wait for the login prompt');
+  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
+  expect(violations.map(({ id }) => id)).toEqual([]);
+  await expect(steps).toContainText('sudo hostnamectl set-hostname tank-01');
+  await expect(steps).not.toContainText('low tide');
+  await steps.getByRole('button', { name: 'Copy the commands' }).click();
+  await expect(steps.getByRole('button', { name: 'Copied' })).toBeVisible();
+  const copied = await page.evaluate<string>('navigator.clipboard.readText()');
+  expect(copied).toContain('sudo hostnamectl set-hostname tank-01\n');
+  const file = join(app.folder, 'steps.sh');
+  writeFileSync(file, copied);
+  execFileSync('sh', ['-n', file]);
+});
+
+test('settings of a card that runs elsewhere are taken into the plan, its networks with their keys onto the shelf, and undone', async ({
+  app,
+  page,
+}) => {
+  const batch = await readyBatch(app, 1);
+  const { files } = await app.api<CardFiles>(
+    'POST',
+    `/batches/${batch.id}/devices/${batch.plan.devices[0]!.id}/files`,
+    { reveal: true },
+  );
+  const folder = join(app.folder, 'from-elsewhere');
+  for (const { path, lines } of files) {
+    // Another device, on a network of its own, from a program that leaves no mark.
+    if (path === 'nest-mark.json') continue;
+    const text = `${lines.map((line) => line.text).join('\n')}\n`
+      .replaceAll('tank-01', 'buoy-31')
+      .replaceAll('Saltmarsh Bench', 'Quay Hut')
+      .replace(/password: .*/, 'password: nineteen rows of spat');
+    mkdirSync(dirname(join(folder, path)), { recursive: true });
+    writeFileSync(join(folder, path), text);
+  }
+  await page.goto(app.url);
+  await stage(page, 'Card check');
+  await page.locator('nm-card-check-page input[type="file"]').nth(1).setInputFiles(folder);
+  await expect(page.getByText('The board will be called buoy-31.')).toBeVisible();
+  await page.getByRole('button', { name: 'Take these settings into Tank monitors' }).click();
+  await expect(page.getByText('buoy-31 is in the plan Tank monitors now.', { exact: false })).toBeVisible();
+  await page.getByRole('link', { name: 'Look at the plan' }).click();
+  await expect(page.getByText('Plan saved')).toBeVisible();
+  const now = await app.api<Batch>('GET', `/batches/${batch.id}`);
+  const networks = await app.api<ShelvedNetwork[]>('GET', '/networks');
+  const quay = networks.find(({ ssid }) => ssid === 'Quay Hut')!;
+  expect(quay).toMatchObject({ security: 'wpa2-psk', secret: { state: 'kept', faults: [] } });
+  const buoy = now.plan.devices.find(({ hostName }) => hostName === 'buoy-31')!;
+  expect(buoy.overrides).toEqual({ networks: [{ networkId: quay.id, priority: 10 }] });
+  const { value } = await app.api<{ value: string }>('POST', `/networks/${quay.id}/reveal`, {});
+  expect(value).toBe('nineteen rows of spat');
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(
+    page.getByText('1 devices in', { exact: false }).or(page.getByText('1 device in', { exact: false })),
+  ).toBeVisible();
+});
+
+test('an image by its path: checked on this machine, compared with its plan, spoilt and told', async ({
+  app,
+  page,
+}) => {
+  const batch = await readyBatch(app, 1);
+  const image = await exportedCard(app, batch);
+  await page.goto(app.url);
+  await stage(page, 'Card check');
+  await page.getByLabel('Or an image by its path on this machine').fill(image);
+  await page.getByRole('button', { name: 'Check the image' }).click();
+  await expect(page.getByRole('region', { name: 'card.img' })).toContainText('and is as the plan says now.');
+  // Read in the browser, nothing is sent until the person asks for the comparison.
+  await page.locator('nm-card-check-page input[type="file"]').first().setInputFiles(image);
+  await expect(page.getByText('nothing was sent', { exact: false })).toBeVisible();
+  await page.getByRole('button', { name: 'Compare with its plan' }).click();
+  await expect(page.getByRole('region', { name: 'card.img' })).toContainText('and is as the plan says now.');
+});
