@@ -59,6 +59,17 @@ describe('a good card', () => {
     expect(check(files).findings.filter(({ severity }) => severity !== 'note')).toEqual([]);
   });
 
+  it('may have comments behind its settings', () => {
+    const commented = {
+      ...marker,
+      'wpa_supplicant.conf':
+        'country=DK # the farm\nnetwork={ # the hall\n  ssid="Salt # Marsh" # the hall\n  psk="low tide # seven"\n} # end\n',
+    };
+    const { findings, settings: read } = check(commented);
+    expect(findings).toEqual([]);
+    expect(read.networks.map(({ ssid }) => ssid)).toEqual(['Salt # Marsh']);
+  });
+
   it('says which method acts, how the board will be called, what it joins and who logs in', () => {
     const given = settings({
       networks: [
@@ -282,6 +293,70 @@ describe('a card spoilt on purpose', () => {
       'psk-bare',
       'wpa_supplicant.conf',
       5,
+    ],
+    [
+      'a key in quotes',
+      marker,
+      edit('wpa_supplicant.conf', 'low tide at seven', 'ab'.repeat(32)),
+      'passphrase-form',
+      'wpa_supplicant.conf',
+      5,
+    ],
+    [
+      'a comment with quotation marks behind a name',
+      marker,
+      edit('wpa_supplicant.conf', 'Marsh"', 'Marsh" # "the hall"'),
+      'comment-read',
+      'wpa_supplicant.conf',
+      4,
+    ],
+    [
+      'something behind the closing quotation mark',
+      marker,
+      edit('wpa_supplicant.conf', 'seven"', 'seven" !'),
+      'behind-quote',
+      'wpa_supplicant.conf',
+      5,
+    ],
+    [
+      'a network that is switched off',
+      marker,
+      edit('wpa_supplicant.conf', '  psk', '  disabled=1\n  psk'),
+      'network-disabled',
+      'wpa_supplicant.conf',
+      5,
+    ],
+    [
+      'a network that the board would open itself',
+      marker,
+      edit('wpa_supplicant.conf', '  psk', '  mode=2\n  psk'),
+      'network-mode',
+      'wpa_supplicant.conf',
+      5,
+    ],
+    [
+      'a word where a number belongs',
+      marker,
+      edit('wpa_supplicant.conf', '  psk', '  scan_ssid=yes\n  psk'),
+      'value-form',
+      'wpa_supplicant.conf',
+      5,
+    ],
+    [
+      'a WEP key of a length that none has',
+      marker,
+      edit('wpa_supplicant.conf', 'psk="low tide at seven"', 'key_mgmt=NONE\n  wep_key0="seven!"'),
+      'wep-length',
+      'wpa_supplicant.conf',
+      6,
+    ],
+    [
+      'spaces in the line that opens a network',
+      marker,
+      edit('wpa_supplicant.conf', 'network={', 'network = {'),
+      'brace-form',
+      'wpa_supplicant.conf',
+      3,
     ],
     [
       'a short passphrase in a seed',
@@ -748,12 +823,12 @@ describe('against other readers', () => {
       ];
       for (const [text, taken] of variants) {
         writeFileSync(path, text);
-        // 124: still running when it was stopped, so the file was taken; 255: refused (reference: wpa_supplicant -d).
-        const { code } = attempt('timeout', ['1', 'wpa_supplicant', '-D', 'none', '-i', 'lo', '-c', path]);
+        // It reads the file before it looks for its driver; one that does not exist ends it at once.
+        const { output } = attempt('wpa_supplicant', ['-D', 'nosuch', '-i', 'lo', '-c', path]);
         const stops = check({ ...marker, 'wpa_supplicant.conf': text }).findings.some(
           ({ severity }) => severity === 'stops',
         );
-        expect({ text, taken: code === 124 }).toEqual({ text, taken });
+        expect({ text, taken: output.includes('Unsupported driver') }).toEqual({ text, taken });
         expect({ text, stops: !stops }).toEqual({ text, stops: taken });
       }
       expect(run('wpa_passphrase', ['Salt Marsh', 'low tide at seven'])).toContain('psk=');

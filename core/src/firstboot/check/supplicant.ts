@@ -1,4 +1,4 @@
-import { fromHex, textOrNull, toHex, utf8 } from '../../bytes';
+import { textOrNull, toHex } from '../../bytes';
 import { passphraseKind, preSharedKey } from '../../wifi/psk';
 import { checkCountry, checkNames, checkPassphrase } from './secrets';
 import {
@@ -9,222 +9,192 @@ import {
   type CheckFinding,
 } from './finding';
 import { globalFields, networkFields } from './supplicant-fields';
+import { BESIDE, readLines, settingOf, type Block, type Setting } from './supplicant-lines';
+import { octetsOf, quotedPassphrase, valueFault } from './supplicant-values';
 import { readText } from './text';
 
-/**
- * Reads a `wpa_supplicant.conf` back as wpa_supplicant does (its own wpa_supplicant.conf example file and README):
- * `name=value` lines, `network={` … `}` blocks, text in plain double quotes, keys and octets as hexadecimal digits.
- */
+/** Checks a `wpa_supplicant.conf` as wpa_supplicant reads it (its example file, and the program itself in the tests). */
 
-/** A passphrase in a comment beside its key. */
-const BESIDE = '#psk';
-
-interface Setting {
-  value: string;
-  line: number;
-}
-
-interface Block {
-  line: number;
-  settings: Map<string, Setting>;
-}
-
-const keyManagements = new Set([
-  'NONE',
-  'WPA-PSK',
-  'WPA-PSK-SHA256',
-  'SAE',
-  'FT-PSK',
-  'FT-SAE',
-  'WPA-EAP',
-  'IEEE8021X',
-  'OWE',
-  'WPA-NONE',
-]);
-
-/** Octets of a value: in quotes its letters, else hexadecimal digits; null when it is neither. */
-export function octetsOf(value: string): Uint8Array | null {
-  const quoted = /^"(.*)"$/s.exec(value);
-  if (quoted) return utf8(quoted[1] ?? '');
-  return fromHex(value);
-}
-
-function parse(
-  text: string,
-  name: string,
-  found: Findings,
-): { globals: Map<string, Setting>; blocks: Block[] } {
-  const globals = new Map<string, Setting>();
-  const blocks: Block[] = [];
-  let open: Block | null = null;
-  const lines = text.split('\n');
-  for (const [index, raw] of lines.entries()) {
-    const line = index + 1;
-    const trimmed = raw.trim();
-    if (trimmed === '') continue;
-    if (trimmed.startsWith('#')) {
-      // wpa_passphrase leaves the passphrase beside the key that it made of it.
-      const beside = /^#\s*psk="(.*)"$/.exec(trimmed)?.[1];
-      if (beside !== undefined) open?.settings.set(BESIDE, { value: beside, line });
-      // A template whose comment signs were left in front of the block.
-      if (/^#+\s*network\s*=\s*\{/.test(trimmed))
-        found.add(
-          'warns',
-          'comment-left',
-          `Line ${String(line)} of ${name} is still a comment: "${trimmed}".`,
-          'The block behind the comment sign is not read.',
-          trimmed.replace(/^#+\s*/, ''),
-          { line },
-        );
-      continue;
-    }
-    if (/^network\s*=\s*\{$/.test(trimmed)) {
-      if (open)
-        found.add(
-          'stops',
-          'brace-open',
-          `The network of line ${String(open.line)} is not closed before the next one begins.`,
-          'The whole file is refused.',
-          '}',
-          { line },
-        );
-      open = { line, settings: new Map() };
-      blocks.push(open);
-      continue;
-    }
-    if (/^network\s*=/.test(trimmed)) {
-      found.add(
-        'stops',
-        'brace-form',
-        `"${trimmed}" does not begin a network.`,
-        'The whole file is refused.',
-        'network={',
-        { line },
-      );
-      continue;
-    }
-    if (trimmed === '}') {
-      if (!open)
-        found.add(
-          'stops',
-          'brace-extra',
-          'A brace closes what was never opened.',
-          'The whole file is refused.',
-          'Take it away, or put network={ before its lines.',
-          { line },
-        );
-      open = null;
-      continue;
-    }
-    const setting = /^([A-Za-z0-9_]+)(\s*)=(\s*)(.*)$/.exec(trimmed);
-    if (!setting) {
-      found.add(
-        'stops',
-        'line-form',
-        `Line ${String(line)} of ${name} is no setting: "${trimmed.slice(0, 40)}".`,
-        'The whole file is refused.',
-        'name=value',
-        { line },
-      );
-      continue;
-    }
-    const [, key = '', before = '', after = '', value = ''] = setting;
-    if (before || after)
-      found.add(
-        'stops',
-        'space-at-equals',
-        `Spaces stand around the = of ${key}.`,
-        'The line is refused, and with it the file.',
-        `${key}=${key === 'psk' || key.startsWith('wep_key') ? '…' : value}`,
-        { line },
-      );
-    if (!(open ? networkFields : globalFields).has(key))
-      found.add(
-        'stops',
-        'unknown-setting',
-        `wpa_supplicant knows no setting "${key}" ${open ? 'of a network' : 'outside networks'}.`,
-        'The whole file is refused because of it.',
-        open && globalFields.has(key)
-          ? 'Put it on a line of its own before the first network={'
-          : !open && networkFields.has(key)
-            ? 'Put it between network={ and }.'
-            : 'Look at how it is spelt; small letters only.',
-        { line },
-      );
-    const quotes = (value.match(/"/g) ?? []).length;
-    if (value.startsWith('"') !== value.endsWith('"') || (quotes === 1 && value.startsWith('"')))
-      found.add(
-        'stops',
-        'quote-open',
-        `A quotation mark of ${key} is not closed.`,
-        'The line is refused, and with it the file.',
-        'Put a plain " before and behind the text.',
-        { line },
-      );
-    (open?.settings ?? globals).set(key, { value, line });
-  }
-  if (open)
-    found.add(
-      'stops',
-      'brace-open',
-      `The network of line ${String(open.line)} is not closed.`,
-      'The whole file is refused.',
-      '}',
-      { line: lines.length },
-    );
-  return { globals, blocks };
-}
+const REFUSED = 'The whole file is refused.';
 
 /** Settings of a file as they stand there, without a word on what is wrong with it. */
 export function readSupplicant(text: string): {
   globals: ReadonlyMap<string, string>;
   blocks: ReadonlyMap<string, string>[];
 } {
-  const { globals, blocks } = parse(
-    text.replace(/^\uFEFF/, '').replace(/\r\n?/g, '\n'),
-    '',
-    new Findings(''),
-  );
-  const plain = (settings: ReadonlyMap<string, Setting>): ReadonlyMap<string, string> =>
-    new Map([...settings].map(([key, { value }]) => [key, value]));
-  return { globals: plain(globals), blocks: blocks.map(({ settings }) => plain(settings)) };
+  const { globals, blocks } = readLines(text.replace(/^\uFEFF/, '').replace(/\r\n?/g, '\n'));
+  const plain = ({ settings }: Block): ReadonlyMap<string, string> =>
+    new Map(settings.map(({ key, value }) => [key, value]));
+  return { globals: plain(globals), blocks: blocks.map(plain) };
 }
 
-function checkBlock({ line, settings }: Block, found: Findings): CheckedNetwork | null {
-  const ssid = settings.get('ssid');
-  if (!ssid) {
-    found.add('stops', 'ssid-missing', 'A network has no ssid.', 'It can join nothing.', 'ssid="the name"', {
+const nameOf = (block: Block): string | null => {
+  const octets = octetsOf(settingOf(block, 'ssid')?.value ?? '');
+  return octets && octets.length > 0 ? (textOrNull(octets) ?? toHex(octets)) : null;
+};
+
+/** A setting that wpa_supplicant does not know, in a place or spelling where it does not know it. */
+function checkName({ key, value, line }: Setting, inNetwork: boolean, found: Findings): boolean {
+  const fields = inNetwork ? networkFields : globalFields;
+  if (fields.has(key) || key === BESIDE) return true;
+  const bare = key.trim();
+  if (bare !== key && fields.has(bare))
+    found.add('stops', 'space-at-equals', `A space stands before the = of ${bare}.`, REFUSED, `${bare}=…`, {
       line,
     });
-    return null;
-  }
-  const octets = octetsOf(ssid.value);
-  if (!octets || octets.length === 0 || octets.length > 32) {
+  else if (inNetwork && key === 'country')
     found.add(
       'stops',
-      'ssid-form',
-      'The name of a network is neither text in quotes nor hexadecimal digits of 1 to 32 octets.',
-      'The whole file is refused.',
+      'country-inside',
+      'The country stands inside a network.',
+      REFUSED,
+      'Put it on a line of its own before the first network={',
+      { line },
+    );
+  else
+    found.add(
+      'stops',
+      'unknown-setting',
+      // What is before the = may be a part of a passphrase that was broken over two lines.
+      `wpa_supplicant knows no setting ${/^\w{1,30}$/.test(key) && !value.includes('"') ? `"${key}" ` : 'like this one '}${inNetwork ? 'of a network' : 'outside networks'}.`,
+      'The whole file is refused because of it.',
+      inNetwork && globalFields.has(key)
+        ? 'Put it on a line of its own before the first network={'
+        : !inNetwork && networkFields.has(key)
+          ? 'Put it between network={ and }.'
+          : 'Look at how it is spelt; small letters only.',
+      { line },
+    );
+  return false;
+}
+
+/** Each setting of a block whose name or value loses the file. */
+function checkSettings(block: Block, inNetwork: boolean, found: Findings): void {
+  const name = inNetwork ? nameOf(block) : null;
+  for (const setting of block.settings) {
+    const field = (inNetwork ? networkFields : globalFields).get(setting.key);
+    if (!checkName(setting, inNetwork, found) || !field) continue;
+    if (/^".*"\s*#.*"$/.test(setting.value))
+      found.add(
+        'warns',
+        'comment-read',
+        `The comment behind ${setting.key} holds a quotation mark.`,
+        'The value goes on to the last quotation mark of the line, so the comment is read as a part of it.',
+        'Put the comment on a line of its own, or take its quotation marks away.',
+        { line: setting.line },
+      );
+    const fault = valueFault(setting.key, field, setting.value);
+    if (!fault) continue;
+    const spaced = /^[ \t]/.test(setting.value) && !valueFault(setting.key, field, setting.value.trim());
+    if (spaced)
+      found.add(
+        'stops',
+        'space-at-equals',
+        `A space stands behind the = of ${setting.key}.`,
+        REFUSED,
+        `${setting.key}=…`,
+        { line: setting.line },
+      );
+    else
+      found.add(
+        'stops',
+        fault.id,
+        name === null ? fault.what : fault.what.replace(/^A passphrase/, `The passphrase of "${name}"`),
+        REFUSED,
+        fault.advice,
+        { line: setting.line },
+      );
+  }
+}
+
+/** What a key or a passphrase beside it says; a value that cannot be read was told before. */
+function checkSecret(name: string, octets: Uint8Array, block: Block, psk: Setting, found: Findings): void {
+  const passphrase = quotedPassphrase(psk.value);
+  if (valueFault('psk', { form: 'psk' }, psk.value)) return;
+  if (passphrase !== null) {
+    checkPassphrase(name, passphrase, psk.line, found);
+    if (!psk.value.endsWith('"'))
+      found.add(
+        'warns',
+        'behind-quote',
+        `Something follows the closing quotation mark of the passphrase of "${name}".`,
+        'It is not read; if it belongs to the passphrase, this one is too short.',
+        'psk="…", and nothing behind the last mark',
+        { line: psk.line },
+      );
+    return;
+  }
+  const beside = settingOf(block, BESIDE);
+  if (!beside || passphraseKind(beside.value) !== 'passphrase') return;
+  if (preSharedKey(octets, beside.value) !== psk.value.toLowerCase())
+    found.add(
+      'stops',
+      'key-other-network',
+      `The key of "${name}" was not made of this name and the passphrase beside it.`,
+      'A key holds for one name only, to the letter; the access point refuses this one.',
+      'Make it again with wpa_passphrase and exactly this name, or put the passphrase itself into quotes.',
+      { line: psk.line },
+    );
+  found.add(
+    'note',
+    'passphrase-beside',
+    `The passphrase of "${name}" stands in a comment beside its key.`,
+    'Whoever holds the card can read it; the board does not need it.',
+    'Take the line that begins with #psk away.',
+    { line: beside.line },
+  );
+}
+
+/** A network that is there and is not joined all the same. */
+function isAsleep(name: string, block: Block, found: Findings): boolean {
+  const disabled = settingOf(block, 'disabled');
+  const mode = settingOf(block, 'mode');
+  if (disabled && Number(disabled.value) !== 0)
+    found.add(
+      'stops',
+      'network-disabled',
+      `"${name}" is switched off (disabled=${disabled.value}).`,
+      'The board knows it and does not join it.',
+      'Take the line away, or write disabled=0.',
+      { line: disabled.line },
+    );
+  else if (mode && Number(mode.value) !== 0)
+    found.add(
+      'stops',
+      'network-mode',
+      `"${name}" is no network to join: mode=${mode.value}.`,
+      'The board would open it, or look for other boards, instead of asking an access point.',
+      'Take the line away, or write mode=0.',
+      { line: mode.line },
+    );
+  else return false;
+  return true;
+}
+
+function checkBlock(block: Block, found: Findings): CheckedNetwork | null {
+  const { line } = block;
+  const ssid = settingOf(block, 'ssid');
+  const octets = ssid && octetsOf(ssid.value);
+  // One that cannot be read was told before.
+  if (ssid && (!octets || octets.length > 32)) return null;
+  if (!octets || octets.length === 0) {
+    found.add(
+      'stops',
+      'ssid-missing',
+      'A network has no name (ssid).',
+      'It can join nothing.',
       'ssid="the name"',
-      { line: ssid.line },
+      {
+        line: ssid?.line ?? line,
+      },
     );
     return null;
   }
   const name = textOrNull(octets) ?? toHex(octets);
-  const psk = settings.get('psk');
-  const management = settings.get('key_mgmt');
-  const wep = [...settings.keys()].some((key) => /^wep_key[0-3]$/.test(key));
-  const kinds = (management?.value ?? 'WPA-PSK').split(/\s+/);
-  const unknown = management && kinds.find((kind) => !keyManagements.has(kind));
-  if (unknown)
-    found.add(
-      'stops',
-      'key-mgmt',
-      `"${unknown}" is no key management.`,
-      'The whole file is refused.',
-      'WPA-PSK, SAE or NONE',
-      { line: management.line },
-    );
+  const psk = settingOf(block, 'psk');
+  const management = settingOf(block, 'key_mgmt');
+  const wep = block.settings.filter(({ key }) => /^wep_key[0-3]$/.test(key));
+  const kinds = (management?.value ?? 'WPA-PSK').trim().split(/\s+/);
   const open = kinds.includes('NONE');
   if (open && psk)
     found.add(
@@ -235,7 +205,7 @@ function checkBlock({ line, settings }: Block, found: Findings): CheckedNetwork 
       'key_mgmt=WPA-PSK',
       { line: management?.line ?? line },
     );
-  if (wep && !open)
+  if (wep.length > 0 && !open)
     found.add(
       'stops',
       'wep-with-wpa',
@@ -244,10 +214,20 @@ function checkBlock({ line, settings }: Block, found: Findings): CheckedNetwork 
       'key_mgmt=NONE',
       { line: management?.line ?? line },
     );
+  for (const { value, line: at } of wep)
+    if (![0, 5, 13, 16].includes(octetsOf(value)?.length ?? 0))
+      found.add(
+        'stops',
+        'wep-length',
+        `The WEP key of "${name}" has a length that no WEP key has.`,
+        'The network is passed over.',
+        '5 or 13 characters in quotes, or 10 or 26 hexadecimal digits without them.',
+        { line: at },
+      );
   if (
     !open &&
     !psk &&
-    !settings.get('sae_password') &&
+    !settingOf(block, 'sae_password') &&
     !kinds.some((kind) => kind.includes('EAP') || kind === 'OWE')
   )
     found.add(
@@ -258,72 +238,45 @@ function checkBlock({ line, settings }: Block, found: Findings): CheckedNetwork 
       'psk="the passphrase", or key_mgmt=NONE for an open network',
       { line },
     );
-  if (psk) {
-    const quoted = /^"(.*)"$/.exec(psk.value);
-    if (quoted) checkPassphrase(name, quoted[1] ?? '', psk.line, found);
-    else if (!/^[0-9A-Fa-f]{64}$/.test(psk.value))
-      found.add(
-        'stops',
-        'psk-bare',
-        `The passphrase of "${name}" stands without quotation marks.`,
-        'Without them it must be a key of 64 hexadecimal digits; the whole file is refused.',
-        'psk="…", in plain quotation marks',
-        { line: psk.line },
-      );
-    const beside = settings.get(BESIDE);
-    if (!quoted && beside && passphraseKind(beside.value) === 'passphrase') {
-      if (preSharedKey(octets, beside.value) !== psk.value.toLowerCase())
-        found.add(
-          'stops',
-          'key-other-network',
-          `The key of "${name}" was not made of this name and the passphrase beside it.`,
-          'A key holds for one name only, to the letter; the access point refuses this one.',
-          'Make it again with wpa_passphrase and exactly this name, or put the passphrase itself into quotes.',
-          { line: psk.line },
-        );
-      found.add(
-        'note',
-        'passphrase-beside',
-        `The passphrase of "${name}" stands in a comment beside its key.`,
-        'Whoever holds the card can read it; the board does not need it.',
-        'Take the line that begins with #psk away.',
-        { line: beside.line },
-      );
-    }
-  }
+  if (psk) checkSecret(name, octets, block, psk, found);
+  if (isAsleep(name, block, found)) return null;
   return {
     ssid: name,
-    security: wep
-      ? 'wep'
-      : open
-        ? 'open'
-        : kinds.includes('SAE') && !kinds.includes('WPA-PSK')
-          ? 'sae'
-          : 'psk',
-    hidden: settings.get('scan_ssid')?.value === '1',
-    priority: Number(settings.get('priority')?.value ?? 0),
+    security:
+      wep.length > 0
+        ? 'wep'
+        : open
+          ? 'open'
+          : kinds.includes('SAE') && !kinds.includes('WPA-PSK')
+            ? 'sae'
+            : 'psk',
+    hidden: Number(settingOf(block, 'scan_ssid')?.value ?? 0) === 1,
+    priority: Number(settingOf(block, 'priority')?.value ?? 0),
   };
 }
 
-/** Checks a `wpa_supplicant.conf`. */
+/** Checks a `wpa_supplicant.conf`, or a template in its form. */
 export function checkSupplicant(file: BootFile, settings: CheckedSettings): CheckFinding[] {
   const found = new Findings(file.name);
   // Carriage returns are taken, a byte-order mark is not (tried with wpa_supplicant itself).
   const text = readText(file, { carriageReturns: 'taken', byteOrderMark: 'break' }, found);
   if (text === null) return found.list;
-  const { globals, blocks } = parse(text, file.name, found);
-  const country = globals.get('country');
-  const inBlock = blocks.find((block) => block.settings.has('country'));
-  if (!country && inBlock)
+  const { globals, blocks, broken, asleep } = readLines(text);
+  for (const { id, line, what, advice } of broken) found.add('stops', id, what, REFUSED, advice, { line });
+  for (const { line, text: comment } of asleep)
     found.add(
-      'stops',
-      'country-inside',
-      'The country stands inside a network.',
-      'There it is refused, and with it the file.',
-      'Put it on a line of its own before the first network={',
-      { line: inBlock.settings.get('country')?.line ?? null },
+      'warns',
+      'comment-left',
+      `Line ${String(line)} of ${file.name} is still a comment: "${comment}".`,
+      'The block behind the comment sign is not read.',
+      'network={',
+      { line },
     );
-  else checkCountry(country?.value ?? null, country?.line ?? null, found);
+  for (const block of [globals, ...blocks]) checkSettings(block, block !== globals, found);
+  const country = settingOf(globals, 'country');
+  const inside = blocks.some((block) => settingOf(block, 'country'));
+  const unreadable = country && valueFault('country', { form: 'country' }, country.value);
+  if (!unreadable && (country || !inside)) checkCountry(country?.value ?? null, country?.line ?? null, found);
   settings.country = country?.value ?? null;
   for (const block of blocks) {
     const network = checkBlock(block, found);
