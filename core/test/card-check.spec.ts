@@ -70,6 +70,13 @@ describe('a good card', () => {
     expect(read.networks.map(({ ssid }) => ssid)).toEqual(['Salt # Marsh']);
   });
 
+  it('may have tabs in the text of a file that it brings along', () => {
+    const files = seed();
+    const text = `${files['user-data'] ?? ''}write_files:\n  - path: /etc/motd\n    content: |\n      one\n      \ttwo\t\n`;
+    expect(text).not.toContain('\nwrite_files:\n  - path: /boot');
+    expect(check({ ...files, 'user-data': text }).findings.map(({ id }) => id)).not.toContain('yaml-tab');
+  });
+
   it('says which method acts, how the board will be called, what it joins and who logs in', () => {
     const given = settings({
       networks: [
@@ -455,6 +462,54 @@ describe('a card spoilt on purpose', () => {
       edit('user-data', '\n  - name', '\n\t- name'),
       'yaml-tab',
       'user-data',
+      null,
+    ],
+    [
+      'a tab behind a colon',
+      seed(),
+      edit('user-data', 'hostname: ', 'hostname:\t'),
+      'yaml-tab',
+      'user-data',
+      2,
+    ],
+    [
+      'a tag that nobody knows',
+      seed(),
+      edit('user-data', 'hostname: ', 'hostname: !tank '),
+      'yaml-broken',
+      'user-data',
+      2,
+    ],
+    [
+      'a text in quotes that an editor broke over two lines',
+      seed(),
+      edit('network-config', /password: (?:ab){4}(.*)/, 'password: "abababab\n$1"'),
+      'text-over-lines',
+      'network-config',
+      null,
+    ],
+    [
+      'a no-break space from a web page',
+      marker,
+      edit('wpa_supplicant.conf', 'Salt Marsh', 'Salt\u00a0Marsh'),
+      'unseen-character',
+      'wpa_supplicant.conf',
+      4,
+    ],
+    [
+      'a line end of a word processor',
+      seed(),
+      edit('user-data', 'hostname: ', 'hostname: \u2028'),
+      'line-separator',
+      'user-data',
+      2,
+    ],
+    [
+      'a passphrase of digits without quotes',
+      seed(),
+      edit('network-config', /password: .*/, 'password: 9182736450'),
+      'network-form',
+      'network-config',
       null,
     ],
     [

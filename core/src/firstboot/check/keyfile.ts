@@ -2,8 +2,12 @@ import { textOrNull, toHex } from '../../bytes';
 import { wepKey } from '../../wifi/secret';
 import { readKeyfile, ssidOfKeyfile, unescaped } from '../keyfile';
 import { Findings, type CheckedSettings, type CheckFinding } from './finding';
+import { brokenEscapes, lineWith, types, valueFaults, valueOf } from './keyfile-values';
 import { checkPassphrase } from './secrets';
+import { shownName, shownWord } from './shown';
 import { readText } from './text';
+
+const REFUSED = 'NetworkManager refuses the whole file.';
 
 /**
  * Checks a keyfile of NetworkManager (nm-settings-keyfile(5)).
@@ -22,29 +26,49 @@ export function checkKeyfile(
     const at = text.split('\n').findIndex((line) => pattern.test(line));
     return firstLine + Math.max(0, at);
   };
-  const strange = text
-    .split('\n')
-    .findIndex((line) => line.trim() !== '' && !/^\s*(#|\[[^\]]+\]\s*$|[^=\s][^=]*=)/.test(line));
+  const lines = text.split('\n');
+  const firstGroup = lines.findIndex((line) => /^\s*\[/.test(line));
+  const strange = lines.findIndex(
+    (line, index) =>
+      // GLib takes no brackets in the name of a key, but for a language at its end.
+      !/^\s*(#|$|\[[^[\]\x00-\x1f\x7f]+\]\s*$|[^=\s[\]][^=[\]]*(\[[\w.@-]+\]\s*)?=)/.test(line) ||
+      (index < firstGroup && /^\s*[^#\s]/.test(line)),
+  );
   if (strange >= 0)
     found.add(
       'stops',
       'keyfile-form',
-      `Line ${String(firstLine + strange)} is neither a group in brackets nor key=value.`,
-      'NetworkManager refuses the whole file.',
+      `Line ${String(firstLine + strange)} is neither a group in brackets nor key=value within one.`,
+      REFUSED,
       'key=value',
       { line: firstLine + strange },
     );
   const groups = readKeyfile(text);
-  const type = groups.get('connection')?.get('type');
-  if (type === undefined)
+  const isWifi = groups.has('wifi') || groups.has('802-11-wireless');
+  // Without a type NetworkManager goes by the groups that are there.
+  const type = valueOf(groups, 'connection', 'type') ?? (isWifi ? 'wifi' : undefined);
+  if (type === undefined || !types.has(type))
     found.add(
       'stops',
       'keyfile-type',
-      'The keyfile does not say what it connects.',
+      type === undefined
+        ? 'The keyfile does not say what it connects.'
+        : `${shownWord(type)} is no type of a connection.`,
       'NetworkManager ignores it.',
       'type=wifi in the group [connection]',
-      { line: lineOf(/^\s*\[connection\]/) },
+      { line: lineOf(type === undefined ? /^\s*\[connection\]/ : /^\s*type\s*=/) },
     );
+  for (const { group, key } of brokenEscapes(groups))
+    found.add(
+      'stops',
+      'keyfile-escape',
+      `A backslash stands alone in ${key} of [${group}].`,
+      'Keyfiles have backslashes for escapes; NetworkManager drops the whole value.',
+      'Two backslashes for one.',
+      { line: lineOf(lineWith(key)) },
+    );
+  for (const { what, advice, at } of valueFaults(groups))
+    found.add('stops', 'keyfile-value', what, REFUSED, advice, { line: lineOf(at) });
   if (type !== 'wifi' && type !== '802-11-wireless') return found.list;
   const wifi = groups.get('wifi') ?? groups.get('802-11-wireless');
   const guard = groups.get('wifi-security') ?? groups.get('802-11-wireless-security');
@@ -55,14 +79,14 @@ export function checkKeyfile(
       'stops',
       'ssid-form',
       octets.length === 0 ? 'The network has no name.' : 'The network name has more than 32 octets.',
-      'NetworkManager refuses the whole file.',
+      REFUSED,
       'ssid=the name',
       { line: at },
     );
     return found.list;
   }
-  const ssid = textOrNull(octets) ?? toHex(octets);
-  const management = guard?.get('key-mgmt');
+  const ssid = shownName(textOrNull(octets) ?? toHex(octets));
+  const management = guard?.get('key-mgmt')?.toLowerCase();
   const managed = lineOf(/^\s*key-mgmt\s*=/);
   const psk = guard?.get('psk');
   const wep = [...(guard?.keys() ?? [])].some((key) => /^wep-key[0-3]$/.test(key));
@@ -71,7 +95,7 @@ export function checkKeyfile(
       'stops',
       'key-mgmt',
       `"${ssid}" has a group [wifi-security] without key-mgmt.`,
-      'NetworkManager refuses the whole file.',
+      REFUSED,
       'key-mgmt=wpa-psk',
       { line: lineOf(/^\s*\[wifi-security\]/) },
     );
@@ -82,8 +106,8 @@ export function checkKeyfile(
     found.add(
       'stops',
       'key-mgmt',
-      `"${management}" is no key management.`,
-      'NetworkManager refuses the whole file.',
+      `${shownWord(management)} is no key management.`,
+      REFUSED,
       'wpa-psk, sae or none',
       { line: managed },
     );

@@ -1,5 +1,6 @@
 import { userNameFault } from '../../access/user-names';
 import { Findings, type BootFile, type CheckedSettings, type CheckFinding } from './finding';
+import { shownWord } from './shown';
 import { readText } from './text';
 
 /** Whether a text is a password hash in one of the forms of crypt(5). */
@@ -27,7 +28,7 @@ export function checkUserconf(file: BootFile, settings: CheckedSettings): CheckF
       found.add(
         'stops',
         'user-name',
-        `"${name}" cannot be a user.`,
+        `${shownWord(name)} cannot be a user.`,
         fault === 'reserved' ? 'The system has an account of this name already.' : 'No user is made.',
         'A small letter, then small letters, digits, hyphens; at most 32.',
         { line: 1 },

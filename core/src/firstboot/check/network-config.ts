@@ -2,6 +2,7 @@ import * as z from 'zod';
 import { utf8 } from '../../bytes';
 import { Findings, type BootFile, type CheckedSettings, type CheckFinding } from './finding';
 import { checkCountry, checkNames, checkPassphrase } from './secrets';
+import { shownName, shownPath, shownValue } from './shown';
 import { readText, SEED_HABITS } from './text';
 import { YamlFile } from './yaml-file';
 
@@ -48,11 +49,11 @@ export function checkNetworkConfig(file: BootFile, settings: CheckedSettings): C
     found.add(
       'stops',
       'network-form',
-      `${path.join('.') || 'The file'}: ${issue?.message ?? 'not what is expected'}.`,
+      `${shownPath(path)}: ${issue?.message ?? 'not what is expected'}.`,
       'The whole file is refused, and the board joins no network.',
       source === null
         ? 'Compare it with a file that works.'
-        : `"${source}" in quotes, if it is meant as text.`,
+        : `${shownValue(source)} in quotes, if it is meant as text.`,
       { line: yaml.lineOf(...path) },
     );
     return found.list;
@@ -79,13 +80,14 @@ export function checkNetworkConfig(file: BootFile, settings: CheckedSettings): C
       found.add(
         'stops',
         'network-name-type',
-        `The network name ${source} stands without quotes, and YAML 1.1 takes it for something else than text.`,
+        `The network name ${shownValue(source)} stands without quotes, and YAML 1.1 takes it for something else than text.`,
         'The board looks for another name, or refuses the file.',
-        `"${source}":`,
+        'Put the name into double quotes.',
         { line },
       );
-    for (const [ssid, point] of Object.entries(wifi['access-points'])) {
-      const here = [...at, 'access-points', ssid];
+    for (const [key, point] of Object.entries(wifi['access-points'])) {
+      const here = [...at, 'access-points', key];
+      const ssid = shownName(key);
       const management = point?.auth?.['key-management'];
       const secret = point?.auth?.password ?? point?.password;
       const security =
@@ -96,11 +98,11 @@ export function checkNetworkConfig(file: BootFile, settings: CheckedSettings): C
         hidden: point?.hidden ?? false,
         priority: Number(point?.networkmanager?.passthrough?.['connection.autoconnect-priority'] ?? 0),
       });
-      if (utf8(ssid).length > 32)
+      if (utf8(key).length > 32)
         found.add(
           'stops',
           'network-name',
-          `The network name "${ssid}" has more than 32 octets.`,
+          `The network name "${[...ssid].slice(0, 12).join('')}…" has more than 32 octets.`,
           'No network can have it.',
           'Look at the name again.',
           { line: yaml.lineOf(...here) },

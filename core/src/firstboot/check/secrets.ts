@@ -1,6 +1,7 @@
 import { passphraseKind } from '../../wifi/psk';
 import { isCountry } from '../../wifi/countries';
 import type { CheckedNetwork, Findings } from './finding';
+import { shownValue } from './shown';
 
 /** Checks a network's passphrase or key as it stands on the card. Never repeats it: it is a secret. */
 export function checkPassphrase(ssid: string, value: string, line: number | null, found: Findings): void {
@@ -50,7 +51,7 @@ export function checkCountry(country: string | null, line: number | null, found:
     found.add(
       'stops',
       'country-unknown',
-      `"${country}" is not a country.`,
+      `${shownValue(country)} is not a country.`,
       'The radio falls back to what is allowed everywhere, or stays off.',
       country === 'UK'
         ? 'GB'

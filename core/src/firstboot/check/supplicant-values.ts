@@ -1,4 +1,5 @@
 import { fromHex, utf8 } from '../../bytes';
+import { shownValue, shownWord } from './shown';
 import type { FieldForm } from './supplicant-fields';
 
 /** How wpa_supplicant 2.10 reads values (its config.c as seen from outside: every rule here was tried with it). */
@@ -64,7 +65,11 @@ function numberFault(key: string, value: string, from: number | null, to: number
   const number = wholeNumber(value);
   if (number !== null && (from === null || number >= from) && (to === null || number <= to)) return null;
   const bounds = to === null ? 'a whole number' : `a whole number of ${String(from ?? 0)} to ${String(to)}`;
-  return { id: 'value-form', what: `"${value}" is no value of ${key}.`, advice: `${key}= with ${bounds}` };
+  return {
+    id: 'value-form',
+    what: `${shownValue(value)} is no value of ${key}.`,
+    advice: `${key}= with ${bounds}`,
+  };
 }
 
 const unclosed = (key: string): ValueFault => ({
@@ -113,8 +118,8 @@ function wordsFault(key: string, value: string, of: ReadonlySet<string>): ValueF
       unknown === undefined
         ? `${key} has no value.`
         : key === 'key_mgmt'
-          ? `"${unknown}" is no key management.`
-          : `"${unknown}" is no value of ${key}.`,
+          ? `${shownWord(unknown)} is no key management.`
+          : `${shownWord(unknown)} is no value of ${key}.`,
     advice: key === 'key_mgmt' ? 'WPA-PSK, SAE or NONE' : [...of].slice(0, 4).join(', '),
   };
 }
@@ -131,13 +136,17 @@ export function valueFault(key: string, field: FieldForm, value: string): ValueF
     case 'country':
       return utf8(value).length >= 2
         ? null
-        : { id: 'country-unknown', what: `"${value}" is not a country.`, advice: 'country=DK, for instance' };
+        : {
+            id: 'country-unknown',
+            what: `${shownValue(value)} is not a country.`,
+            advice: 'country=DK, for instance',
+          };
     case 'address':
       return /^(|""|any|"any"|([0-9a-f]{2}:){5}[0-9a-f]{2}.*)$/i.test(value)
         ? null
         : {
             id: 'value-form',
-            what: `"${value}" is no hardware address.`,
+            what: `What stands behind ${key}= is no hardware address.`,
             advice: 'bssid=00:00:5e:00:53:01, for instance; or take the line away',
           };
     case 'text':

@@ -8,6 +8,7 @@ import {
   type CheckedSettings,
   type CheckFinding,
 } from './finding';
+import { shownName } from './shown';
 import { globalFields, networkFields } from './supplicant-fields';
 import { BESIDE, readLines, settingOf, type Block, type Setting } from './supplicant-lines';
 import { octetsOf, quotedPassphrase, valueFault } from './supplicant-values';
@@ -30,7 +31,7 @@ export function readSupplicant(text: string): {
 
 const nameOf = (block: Block): string | null => {
   const octets = octetsOf(settingOf(block, 'ssid')?.value ?? '');
-  return octets && octets.length > 0 ? (textOrNull(octets) ?? toHex(octets)) : null;
+  return octets && octets.length > 0 ? shownName(textOrNull(octets) ?? toHex(octets)) : null;
 };
 
 /** A setting that wpa_supplicant does not know, in a place or spelling where it does not know it. */
@@ -56,7 +57,7 @@ function checkName({ key, value, line }: Setting, inNetwork: boolean, found: Fin
       'stops',
       'unknown-setting',
       // What is before the = may be a part of a passphrase that was broken over two lines.
-      `wpa_supplicant knows no setting ${/^\w{1,30}$/.test(key) && !value.includes('"') ? `"${key}" ` : 'like this one '}${inNetwork ? 'of a network' : 'outside networks'}.`,
+      `wpa_supplicant knows no setting ${/^[A-Za-z_]{1,20}\d?$/.test(key) && !value.includes('"') ? `"${key}" ` : 'like this one '}${inNetwork ? 'of a network' : 'outside networks'}.`,
       'The whole file is refused because of it.',
       inNetwork && globalFields.has(key)
         ? 'Put it on a line of its own before the first network={'
@@ -153,7 +154,7 @@ function isAsleep(name: string, block: Block, found: Findings): boolean {
     found.add(
       'stops',
       'network-disabled',
-      `"${name}" is switched off (disabled=${disabled.value}).`,
+      `"${name}" is switched off (disabled).`,
       'The board knows it and does not join it.',
       'Take the line away, or write disabled=0.',
       { line: disabled.line },
@@ -162,7 +163,7 @@ function isAsleep(name: string, block: Block, found: Findings): boolean {
     found.add(
       'stops',
       'network-mode',
-      `"${name}" is no network to join: mode=${mode.value}.`,
+      `"${name}" is no network to join (mode).`,
       'The board would open it, or look for other boards, instead of asking an access point.',
       'Take the line away, or write mode=0.',
       { line: mode.line },
@@ -190,7 +191,7 @@ function checkBlock(block: Block, found: Findings): CheckedNetwork | null {
     );
     return null;
   }
-  const name = textOrNull(octets) ?? toHex(octets);
+  const name = shownName(textOrNull(octets) ?? toHex(octets));
   const psk = settingOf(block, 'psk');
   const management = settingOf(block, 'key_mgmt');
   const wep = block.settings.filter(({ key }) => /^wep_key[0-3]$/.test(key));

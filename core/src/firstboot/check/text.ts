@@ -4,12 +4,27 @@ import type { BootFile, Findings } from './finding';
 /** Quotation marks that word processors and web pages put in place of the plain ones. */
 const curly = /[\u2018\u2019\u201a\u201b\u201c\u201d\u201e\u201f\u00ab\u00bb]/;
 
-/** What may not stand in a text: all but tabs and line ends of the control characters (YAML 1.1 section 5.1). */
+/**
+ * What web pages and word processors put in that cannot be seen: spaces that are none, and what has no width. Joiners
+ * (U+200C, U+200D) are left out, since they belong to scripts and emoji.
+ */
+const unseen = /[\u00a0\u00ad\u200b\u200e\u200f\u202a-\u202f\u2060\ufeff]/;
+/** Line ends to YAML 1.1 (section 5.4), and to nobody who looks at the text. */
+const strangeLineEnds = /[\u0085\u2028\u2029]/;
 
+/** What may not stand in a text: all but tabs and line ends of the control characters (YAML 1.1 section 5.1). */
 const controls = /[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x84\x86-\x9f\ufffe\uffff]/;
 
 /** Line of an offset in a text, from 1. */
 const lineAt = (text: string, offset: number): number => text.slice(0, offset).split('\n').length;
+
+const placeOf = (text: string, offset: number): { line: number; byte: number } => ({
+  line: lineAt(text, offset),
+  byte: utf8(text.slice(0, offset)).length,
+});
+
+const codePoint = (character: string): string =>
+  `U+${(character.codePointAt(0) ?? 0).toString(16).toUpperCase().padStart(4, '0')}`;
 
 /** How a kind of file takes what editors do to it. */
 export interface TextHabits {
@@ -94,7 +109,27 @@ export function readText({ name, content }: BootFile, habits: TextHabits, found:
       `${name} holds a control character (number ${String(control[0].charCodeAt(0))}).`,
       'Readers of such files refuse them, or the name or passphrase that it stands in is another one.',
       'Take it away; it cannot be seen in most editors.',
-      { line: lineAt(plain, control.index), byte: utf8(plain.slice(0, control.index)).length },
+      placeOf(plain, control.index),
+    );
+  const separator = strangeLineEnds.exec(plain);
+  if (separator)
+    found.add(
+      'stops',
+      'line-separator',
+      `${name} holds ${codePoint(separator[0])}, a line end that is none to most programs.`,
+      'A YAML reader ends the line there; others take it for a letter of the name or passphrase.',
+      'Type a plain line end, or a space, in its place.',
+      placeOf(plain, separator.index),
+    );
+  const hidden = unseen.exec(plain);
+  if (hidden)
+    found.add(
+      'warns',
+      'unseen-character',
+      `${name} holds ${codePoint(hidden[0])}, ${/[\u00a0\u202f]/.test(hidden[0]) ? 'a space that is no plain one' : 'a character that cannot be seen'}.`,
+      'It is a letter like any other for the board: a name or passphrase with it is another one.',
+      'Type it anew instead of copying it; text copied from a web page often brings such characters.',
+      placeOf(plain, hidden.index),
     );
   const quote = curly.exec(plain);
   if (quote)
@@ -104,7 +139,7 @@ export function readText({ name, content }: BootFile, habits: TextHabits, found:
       `${name} holds a curly quotation mark: ${quote[0]}`,
       'It is a letter like any other for the board: what it should enclose is read with it, or to the end of the line.',
       'Type the plain marks " and \' instead; text copied from a web page often brings curly ones.',
-      { line: lineAt(plain, quote.index), byte: utf8(plain.slice(0, quote.index)).length },
+      placeOf(plain, quote.index),
     );
   return plain;
 }

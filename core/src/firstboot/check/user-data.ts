@@ -5,6 +5,7 @@ import { isDefaultPassword } from '../../access/password';
 import { hostNameFault } from '../../batch/names';
 import { Findings, type BootFile, type CheckedSettings, type CheckFinding } from './finding';
 import { checkHostKey } from './host-key';
+import { shownPath } from './shown';
 import { readText, SEED_HABITS } from './text';
 import { YamlFile } from './yaml-file';
 
@@ -63,7 +64,7 @@ export function checkUserData(file: BootFile, settings: CheckedSettings): CheckF
       'cloud-config-line',
       later > 0
         ? `#cloud-config stands in line ${String(later + 1)} and not first.`
-        : `The first line is not #cloud-config${first ? ` but "${first.slice(0, 40)}"` : ''}.`,
+        : `The first line is not #cloud-config${/^#[A-Za-z _-]{1,30}$/.test(first) ? ` but "${first}"` : ''}.`,
       'The whole file is ignored: the board keeps its name, and nobody can log in.',
       '#cloud-config',
       {
@@ -87,7 +88,7 @@ export function checkUserData(file: BootFile, settings: CheckedSettings): CheckF
     found.add(
       'stops',
       'user-data-form',
-      `${path.join('.') || 'The file'}: ${issue?.message ?? 'not what is expected'}.`,
+      `${shownPath(path)}: ${issue?.message ?? 'not what is expected'}.`,
       'This part is ignored, or the whole file is.',
       'Compare it with a file that works; values that look like numbers or yes and no need quotes.',
       { line: yaml.lineOf(...path) },

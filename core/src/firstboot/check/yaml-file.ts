@@ -1,5 +1,6 @@
 import { isMap, isScalar, LineCounter, parseDocument, type Document, type Node } from 'yaml';
 import type { Findings } from './finding';
+import { asPython, beginningOf, oddPlace, tabOf, withQuotesIndented } from './yaml-python';
 
 /** A YAML file as the board's reader takes it (YAML 1.1), with the lines of its parts. */
 export class YamlFile {
@@ -10,35 +11,65 @@ export class YamlFile {
   ) {}
 
   /** Reads a file; what breaks it is told with its line. @returns null when it cannot be read */
-  static read(name: string, text: string, found: Findings): YamlFile | null {
-    const tab = /^[ ]*\t+[ \t]*\S/m.exec(text);
-    if (tab) {
+  static read(name: string, given: string, found: Findings): YamlFile | null {
+    const { text, lines } = withQuotesIndented(given);
+    const tab = tabOf(text);
+    if (tab !== null) {
       found.add(
         'stops',
         'yaml-tab',
-        `Line ${String(text.slice(0, tab.index).split('\n').length)} of ${name} is indented with a tab.`,
-        'YAML is indented with spaces only; the whole file is ignored.',
-        'Put two spaces in place of the tab.',
-        { line: text.slice(0, tab.index).split('\n').length, byte: null },
+        `Line ${String(tab)} of ${name} holds a tab.`,
+        'YAML is indented and set apart with spaces only; the whole file is ignored.',
+        'Put spaces in place of the tab.',
+        { line: tab },
       );
       return null;
     }
     const counter = new LineCounter();
-    const document = parseDocument(text, { version: '1.1', lineCounter: counter, prettyErrors: false });
-    const [error] = document.errors;
+    const document = parseDocument(text, {
+      version: '1.1',
+      lineCounter: counter,
+      prettyErrors: false,
+      logLevel: 'error',
+      customTags: (tags) => tags.map(asPython),
+    });
+    // A tag that is not known is a warning here, and an error where the file is read.
+    const [error] = [...document.errors, ...document.warnings];
     if (error) {
       const { line } = counter.linePos(error.pos[0]);
-      const source = text.split('\n')[line - 1]?.trim() ?? '';
       found.add(
         'stops',
         'yaml-broken',
         `${name} is no YAML at line ${String(line)}: ${error.message.split('\n')[0] ?? ''}`,
         'The whole file is ignored: no user, no key and no network of it.',
-        `Look at "${source.length > 60 ? `${source.slice(0, 60)}…` : source}" and the line before: indentation by spaces, a space after each colon, a quote that is not closed.`,
+        // The line itself is not repeated: it may hold a passphrase.
+        `Look at ${beginningOf(text, line)} and the line before: indentation by spaces, a space after each colon, a quote that is not closed.`,
         { line },
       );
       return null;
     }
+    const odd = oddPlace(document);
+    if (odd !== null) {
+      const { line } = counter.linePos(odd.at);
+      found.add(
+        'stops',
+        'yaml-broken',
+        `${odd.what} in line ${String(line)} of ${name}.`,
+        'The whole file is ignored: no user, no key and no network of it.',
+        odd.advice,
+        { line },
+      );
+      return null;
+    }
+    for (const line of lines)
+      found.add(
+        'warns',
+        'text-over-lines',
+        `The text in quotes of line ${String(line)} of ${name} goes on in the next line.`,
+        'A space is read in place of the line break; a key or a passphrase is another one then.',
+        'Put it on one line again.',
+        { line },
+      );
     if (/^\s*(["']?)__proto__\1\s*:/m.test(text))
       found.add(
         'warns',
