@@ -82,7 +82,7 @@ const changed = fc
     fc.array(fc.tuple(fc.nat(400), fc.nat(3), fc.constantFrom(...pieces)), { minLength: 1, maxLength: 2 }),
   )
   .map(([text, changes]) =>
-    changes.reduce((before, [place, cut, piece]) => {
+    changes.reduce<string>((before, [place, cut, piece]) => {
       const at = place % before.length;
       return before.slice(0, at) + piece + before.slice(at + cut);
     }, text),
@@ -116,7 +116,7 @@ it('reads 3,000 files with random changes as Python does, and takes none that Py
     numRuns: 3000,
     seed: Number(process.env['NEST_MARK_SEED'] ?? 20_261_126),
   });
-  const { stdout } = spawnSync('python3', ['-c', reader], {
+  const { stdout } = spawnSync('/usr/bin/python3', ['-c', reader], {
     input: `${files.map((text) => JSON.stringify(text)).join('\n')}\n`,
     encoding: 'utf8',
     maxBuffer: 1 << 28,

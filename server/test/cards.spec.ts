@@ -277,6 +277,7 @@ describe('the proof of a card', () => {
     const next = await server.ok<CardRecord>('POST', '/cards/prove', await prove('prove'));
     await server.until(() => Promise.resolve(server.context.stoppers.has(next.key) ? true : null));
     await server.act({ do: 'pull', slotId: 'slot-1' });
-    expect((await proved(next.key)).proof!.text).toContain('pulled out');
+    // Pulled while it is used, or while it is being opened.
+    expect((await proved(next.key)).proof!.text).toMatch(/pulled out|no card in the slot any more/);
   });
 });

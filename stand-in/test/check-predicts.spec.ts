@@ -79,9 +79,11 @@ const fault = fc.oneof(
   fc.record({ do: fc.constant('crlf' as const), file: fc.nat(2) }),
   fc.record({ do: fc.constant('tab' as const), file: fc.nat(2) }),
   fc.record({ do: fc.constant('gone' as const), file: fc.nat(2) }),
+  // A letter of a setting's name, as fingers slip.
+  fc.record({ do: fc.constant('misspelt' as const), file: fc.constant(2), at: fc.nat(40) }),
 );
 type Fault = {
-  do: 'nothing' | 'octet' | 'cut' | 'mark' | 'crlf' | 'tab' | 'gone';
+  do: 'nothing' | 'octet' | 'cut' | 'mark' | 'crlf' | 'tab' | 'gone' | 'misspelt';
   file?: number;
   at?: number;
   value?: number;
@@ -102,6 +104,14 @@ function spoil(files: Map<string, Uint8Array>, what: Fault): void {
   if (what.do === 'mark') files.set(name, utf8(`\uFEFF${text}`));
   if (what.do === 'crlf') files.set(name, utf8(text.replace(/\n/g, '\r\n')));
   if (what.do === 'tab') files.set(name, utf8(text.replace(/\n {2}/, '\n\t')));
+  if (what.do === 'misspelt') {
+    const names = [...text.matchAll(/^ +([a-z][a-z0-9-]+):/gm)];
+    const name = names[(what.at ?? 0) % Math.max(1, names.length)];
+    if (name) {
+      const place = name.index + name[0].length - 2;
+      files.set('network-config', utf8(text.slice(0, place) + text.slice(place + 1)));
+    }
+  }
   if (what.do === 'gone') files.delete(name);
 }
 

@@ -24,21 +24,39 @@ const MetaDataSchema = z
   .object({ 'instance-id': z.coerce.string().optional(), 'local-hostname': z.string().optional() })
   .nullish()
   .transform((value) => value ?? {});
-const AccessPointSchema = z
-  .object({
-    password: z.string().optional(),
-    auth: z
-      .object({ 'key-management': z.enum(['none', 'psk', 'sae']), password: z.string().optional() })
-      .optional(),
-    networkmanager: z.object({ passthrough: z.record(z.string(), z.coerce.string()).default({}) }).optional(),
-  })
-  .nullable();
-const WifiSchema = z.object({
+// netplan refuses the whole file for a setting that it does not know, and for a network with nothing behind its name.
+const rest = (names: string): Record<string, z.ZodType> =>
+  Object.fromEntries(names.split(' ').map((name) => [name, z.unknown().optional()]));
+const AccessPointSchema = z.strictObject({
+  ...rest('mode band bssid channel'),
+  password: z.string().optional(),
+  hidden: z.boolean().optional(),
+  auth: z
+    .strictObject({
+      ...rest('identity method'),
+      'key-management': z.enum(['none', 'psk', 'sae']).optional(),
+      password: z.string().optional(),
+    })
+    .optional(),
+  networkmanager: z
+    .strictObject({
+      ...rest('name uuid'),
+      passthrough: z.record(z.string(), z.coerce.string()).default({}),
+    })
+    .optional(),
+});
+const onAnyDevice = rest(
+  'renderer dhcp4 dhcp6 optional addresses gateway4 gateway6 nameservers routes match macaddress mtu',
+);
+const WifiSchema = z.strictObject({
+  ...onAnyDevice,
   'regulatory-domain': z.string().optional(),
   'access-points': z.record(z.string(), AccessPointSchema),
 });
-const NetworkSchema = z.object({
+const NetworkSchema = z.strictObject({
+  renderer: z.unknown().optional(),
   version: z.literal(2),
+  ethernets: z.record(z.string(), z.strictObject(onAnyDevice)).optional(),
   wifis: z.record(z.string(), WifiSchema).default({}),
 });
 const NetworkConfigSchema = z.union([
@@ -105,8 +123,8 @@ export async function readSeed(volume: FatVolume): Promise<BoardSettings> {
     for (const [ssid, point] of Object.entries(wifi['access-points']))
       settings.radio.networks.push({
         ssid,
-        password: point?.auth?.password ?? point?.password ?? null,
-        priority: Number(point?.networkmanager?.passthrough['connection.autoconnect-priority'] ?? 0),
+        password: point.auth?.password ?? point.password ?? null,
+        priority: Number(point.networkmanager?.passthrough['connection.autoconnect-priority'] ?? 0),
       });
     settings.radio.networks.sort((a, b) => b.priority - a.priority);
   }

@@ -19,6 +19,7 @@ export const BEING_WRITTEN = 'being written';
 /** A reader whose cards are sparse files. */
 export class StandInReader implements CardReader {
   private readonly open_ = new Map<string, StandInHandle>();
+  private readonly opening = new Set<string>();
   private readonly listeners = new Set<() => void>();
   /** Cards out of their slots for the moment. */
   private readonly away = new Set<string>();
@@ -43,19 +44,23 @@ export class StandInReader implements CardReader {
 
   async open(slotId: string, identity: MediumIdentity): Promise<CardHandle> {
     const card = this.cardIn(slotId);
-    if (!card)
-      throw new CardError(
-        'pulled',
-        'There is no card in the slot any more. Put it back and arm the round again.',
-      );
+    if (!card) throw notThere();
     if (!sameMedium(identityOf(slotId, card), identity))
       throw new CardError(
         'changed',
         'Another card is in the slot than when the round was armed. Look at it and arm again.',
       );
-    if (this.open_.has(card.id) || card.faults.busy)
+    if (this.open_.has(card.id) || this.opening.has(card.id) || card.faults.busy)
       throw new CardError('busy', 'The card is being used already. Wait until that has ended.');
-    const file = await DirectFile.open(this.fileOf(card), card.size);
+    this.opening.add(card.id);
+    const file = await DirectFile.open(this.fileOf(card), card.size).finally(() =>
+      this.opening.delete(card.id),
+    );
+    // A hand can be quicker than the opening; nobody would tell this handle then.
+    if (this.cardIn(slotId)?.id !== card.id) {
+      await file.close();
+      throw notThere();
+    }
     const handle = new StandInHandle(
       file,
       card,
@@ -153,6 +158,9 @@ export class StandInReader implements CardReader {
     return path;
   }
 }
+
+const notThere = (): CardError =>
+  new CardError('pulled', 'There is no card in the slot any more. Put it back and begin again.');
 
 const identityOf = (slotId: string, card: StandInCard): MediumIdentity => ({
   path: `practice-reader-${slotId}`,

@@ -3,32 +3,31 @@ import { utf8 } from '../../bytes';
 import { Findings, type BootFile, type CheckedSettings, type CheckFinding } from './finding';
 import { checkCountry, checkNames, checkPassphrase } from './secrets';
 import { shownName, shownPath, shownValue } from './shown';
+import { formFaults } from './netplan-faults';
+import { netplanForm } from './netplan-form';
 import { readText, SEED_HABITS } from './text';
 import { YamlFile } from './yaml-file';
 
+const REFUSED = 'netplan refuses the whole file, and the board joins no network.';
+const ANOTHER = 'The board gets another text than the one that stands here, or none.';
+
+/** What is read of an access point whose form was told of before. */
 const PointSchema = z
-  .looseObject({
-    password: z.string().optional(),
-    hidden: z.boolean().optional(),
+  .object({
+    password: z.coerce.string().optional(),
+    hidden: z
+      .union([z.boolean(), z.string().transform((word) => /^(true|on|yes|y)$/i.test(word))])
+      .optional(),
     auth: z
-      .looseObject({ 'key-management': z.string().optional(), password: z.string().optional() })
+      .object({ 'key-management': z.string().optional(), password: z.coerce.string().optional() })
       .optional(),
-    networkmanager: z
-      .looseObject({ passthrough: z.record(z.string(), z.coerce.string()).optional() })
-      .optional(),
+    networkmanager: z.object({ passthrough: z.record(z.string(), z.coerce.string()).optional() }).optional(),
   })
-  .nullable();
-const NetworkSchema = z.looseObject({
-  version: z.number().optional(),
-  wifis: z
-    .record(
-      z.string(),
-      z.looseObject({
-        'regulatory-domain': z.string().optional(),
-        'access-points': z.record(z.string(), PointSchema),
-      }),
-    )
-    .optional(),
+  .nullable()
+  .catch(null);
+const WifiSchema = z.object({
+  'regulatory-domain': z.coerce.string().optional(),
+  'access-points': z.record(z.string(), PointSchema).catch({}).default({}),
 });
 
 /** Checks `network-config`, version 2 (netplan YAML reference). */
@@ -39,43 +38,67 @@ export function checkNetworkConfig(file: BootFile, settings: CheckedSettings): C
   if (!yaml) return found.list;
   const wrapped = (yaml.value as { network?: unknown } | null)?.network !== undefined;
   const root: string[] = wrapped ? ['network'] : [];
-  const parsed = NetworkSchema.safeParse(
-    (wrapped ? (yaml.value as { network: unknown }).network : yaml.value) ?? {},
-  );
-  if (!parsed.success) {
-    const [issue] = parsed.error.issues;
-    const path = [...root, ...((issue?.path ?? []) as (string | number)[])];
-    const source = yaml.sourceOf(...path);
-    found.add(
-      'stops',
-      'network-form',
-      `${shownPath(path)}: ${issue?.message ?? 'not what is expected'}.`,
-      'The whole file is refused, and the board joins no network.',
-      source === null
-        ? 'Compare it with a file that works.'
-        : `${shownValue(source)} in quotes, if it is meant as text.`,
-      { line: yaml.lineOf(...path) },
-    );
-    return found.list;
-  }
-  const { version, wifis = {} } = parsed.data;
-  if (version !== 2)
+  const version = yaml.at([...root, 'version']);
+  if (version === 1) {
     found.add(
       'stops',
       'network-version',
-      version === undefined ? 'The version is missing.' : `Version ${String(version)} cannot tell of Wi-Fi.`,
+      'Version 1 cannot tell of Wi-Fi.',
       'Only version 2 knows wireless networks.',
       'version: 2',
       { line: yaml.lineOf(...root, 'version') },
     );
-  for (const [name, wifi] of Object.entries(wifis)) {
+    return found.list;
+  }
+  for (const { id, what, advice, line } of formFaults(yaml, root, netplanForm))
+    found.add('stops', id, what, id === 'not-text' ? ANOTHER : REFUSED, advice, { line });
+  if (String(version) !== '2')
+    found.add(
+      'stops',
+      'network-version',
+      version === undefined ? 'The version is missing.' : 'This version is none that netplan knows.',
+      'Only version 2 knows wireless networks.',
+      'version: 2',
+      { line: yaml.lineOf(...root, 'version') },
+    );
+  const wifis = z.record(z.string(), z.unknown()).safeParse(yaml.at([...root, 'wifis'])).data ?? {};
+  for (const [name, given] of Object.entries(wifis)) {
     const at = [...root, 'wifis', name];
+    const wifi = WifiSchema.safeParse(given).data;
+    if (!wifi) continue;
+    if (yaml.at([...at, 'set-name']) !== undefined && yaml.at([...at, 'match']) === undefined)
+      found.add(
+        'stops',
+        'network-form',
+        `${shownPath([name])}: set-name needs a match.`,
+        REFUSED,
+        'match: with a name or a hardware address',
+        { line: yaml.lineOf(...at, 'set-name') },
+      );
+    if (Object.keys(wifi['access-points']).length === 0)
+      found.add(
+        'stops',
+        'no-network',
+        `${shownPath([name])} has no access points.`,
+        REFUSED,
+        'The name of the network under access-points:',
+        { line: yaml.lineOfKey(at) },
+      );
     settings.country ??= wifi['regulatory-domain'] ?? null;
     checkCountry(
       wifi['regulatory-domain'] ?? null,
       yaml.lineOf(...at, 'regulatory-domain') ?? yaml.lineOf(...at),
       found,
     );
+    if (yaml.at([...at, 'match']) !== undefined)
+      found.add(
+        'warns',
+        'wifi-match',
+        `${shownPath([name])} is chosen by match.`,
+        'Only NetworkManager can do that for Wi-Fi; with systemd-networkd netplan refuses the whole file.',
+        'wlan0: without match, if the board has one radio',
+        { line: yaml.lineOfKey([...at, 'match']) },
+      );
     for (const { source, line } of yaml.keysThatAreNoText(...at, 'access-points'))
       found.add(
         'stops',
@@ -92,6 +115,17 @@ export function checkNetworkConfig(file: BootFile, settings: CheckedSettings): C
       const secret = point?.auth?.password ?? point?.password;
       const security =
         secret === undefined || management === 'none' ? 'open' : management === 'sae' ? 'sae' : 'psk';
+      if (yaml.at([...here, 'mode']) !== undefined && yaml.at([...here, 'mode']) !== 'infrastructure') {
+        found.add(
+          'stops',
+          'network-mode',
+          `"${ssid}" is no network to join (mode).`,
+          'The board would open it, or look for other boards, instead of asking an access point.',
+          'Take the line away, or write mode: infrastructure.',
+          { line: yaml.lineOf(...here, 'mode') },
+        );
+        continue;
+      }
       settings.networks.push({
         ssid,
         security,

@@ -3,29 +3,37 @@ import { utf8 } from '../../bytes';
 import { parseKeyList } from '../../access/key-list';
 import { isDefaultPassword } from '../../access/password';
 import { hostNameFault } from '../../batch/names';
+import { meantSetting } from './cloud-config-names';
+import { CloudConfigSchema, schemaFaults } from './cloud-config-schema';
 import { Findings, type BootFile, type CheckedSettings, type CheckFinding } from './finding';
 import { checkHostKey } from './host-key';
 import { shownPath } from './shown';
 import { readText, SEED_HABITS } from './text';
 import { YamlFile } from './yaml-file';
 
+/** What is read of a file whose forms were told of before. */
+const text = z.string().optional().catch(undefined);
+const texts = z.array(z.string()).optional().catch(undefined);
 const UserSchema = z.looseObject({
   name: z.string(),
-  passwd: z.string().optional(),
-  hashed_passwd: z.string().optional(),
-  plain_text_passwd: z.string().optional(),
-  lock_passwd: z.boolean().optional(),
-  ssh_authorized_keys: z.array(z.string()).optional(),
+  passwd: text,
+  hashed_passwd: text,
+  plain_text_passwd: text,
+  lock_passwd: z.boolean().optional().catch(undefined),
+  ssh_authorized_keys: texts,
 });
 const UserDataSchema = z.looseObject({
-  hostname: z.string().optional(),
-  users: z.array(z.union([z.string(), UserSchema])).optional(),
-  ssh_pwauth: z.boolean().optional(),
-  password: z.string().optional(),
-  ssh_authorized_keys: z.array(z.string()).optional(),
-  ssh_keys: z.record(z.string(), z.string()).optional(),
-  write_files: z.array(z.looseObject({ path: z.string(), content: z.string().optional() })).optional(),
+  hostname: text,
+  users: z.array(z.unknown()).optional().catch(undefined),
+  ssh_pwauth: z
+    .union([z.boolean(), z.string().transform((word) => /^(true|yes|on|1)$/i.test(word))])
+    .optional()
+    .catch(undefined),
+  password: text,
+  ssh_authorized_keys: texts,
+  ssh_keys: z.record(z.string(), z.unknown()).optional().catch(undefined),
 });
+
 function checkKeys(keys: readonly string[], line: number | null, found: Findings): number {
   let usable = 0;
   for (const entry of parseKeyList(keys.join('\n')))
@@ -48,6 +56,42 @@ function checkKeys(keys: readonly string[], line: number | null, found: Findings
         { line },
       );
   return usable;
+}
+
+/** Settings without which the board has another name, or nobody gets in. */
+const vital = /^(hostname|users|user|ssh_pwauth|ssh_keys|ssh_authorized_keys|password)$/;
+
+/** Settings of a form that cloud-init does not take, or that it does not know where they stand. */
+function checkForms(yaml: YamlFile, found: Findings): void {
+  const issues = CloudConfigSchema.safeParse(yaml.value ?? {}).error?.issues ?? [];
+  for (const { path, what, unknown } of schemaFaults(issues)) {
+    const meant =
+      unknown === undefined ? null : meantSetting(unknown, path[0] === 'write_files' ? 'file' : 'user');
+    found.add(
+      vital.test(String(path[0])) ? 'stops' : 'warns',
+      unknown === undefined ? 'user-data-form' : 'unknown-setting',
+      `${shownPath(path)}: ${what}.`,
+      'cloud-init passes over this part, or over the whole file.',
+      meant === null ? 'Compare it with a file that works; look at its indentation.' : `${meant}:`,
+      { line: yaml.lineOfKey(path) ?? yaml.lineOf(...path) },
+    );
+  }
+}
+
+/** Settings that cloud-init would pass over in silence because a letter is wrong. */
+function checkSpelling(yaml: YamlFile, found: Findings): void {
+  for (const name of Object.keys(yaml.value ?? {})) {
+    const meant = meantSetting(name, 'top');
+    if (meant !== null)
+      found.add(
+        'warns',
+        'misspelt-setting',
+        `cloud-init knows no setting ${shownPath([name])}; ${meant} is one.`,
+        'It passes over what it does not know without a word.',
+        `${meant}:`,
+        { line: yaml.lineOfKey([name]) },
+      );
+  }
 }
 
 /** Checks `user-data` (cloud-init documentation, module reference). */
@@ -81,21 +125,20 @@ export function checkUserData(file: BootFile, settings: CheckedSettings): CheckF
   }
   const yaml = YamlFile.read(file.name, text, found);
   if (!yaml) return found.list;
-  const parsed = UserDataSchema.safeParse(yaml.value ?? {});
-  if (!parsed.success) {
-    const [issue] = parsed.error.issues;
-    const path = (issue?.path ?? []) as (string | number)[];
+  const data = UserDataSchema.safeParse(yaml.value ?? {}).data;
+  if (!data) {
     found.add(
       'stops',
       'user-data-form',
-      `${shownPath(path)}: ${issue?.message ?? 'not what is expected'}.`,
-      'This part is ignored, or the whole file is.',
-      'Compare it with a file that works; values that look like numbers or yes and no need quotes.',
-      { line: yaml.lineOf(...path) },
+      'The file is no list of settings.',
+      'The whole file is ignored.',
+      'name: value, one setting a line',
+      { line: 2 },
     );
     return found.list;
   }
-  const data = parsed.data;
+  checkForms(yaml, found);
+  checkSpelling(yaml, found);
   settings.passwordLogin = data.ssh_pwauth ?? false;
   if (data.hostname !== undefined) {
     settings.hostName = data.hostname;
@@ -120,16 +163,18 @@ export function checkUserData(file: BootFile, settings: CheckedSettings): CheckF
         { line: yaml.lineOf('ssh_keys', name) },
       );
   const made = data.ssh_keys?.['ed25519_private'];
-  if (made !== undefined)
+  const shown = data.ssh_keys?.['ed25519_public'];
+  if (typeof made === 'string')
     checkHostKey(
       made,
-      data.ssh_keys?.['ed25519_public'] ?? null,
+      typeof shown === 'string' ? shown : null,
       yaml.lineOf('ssh_keys', 'ed25519_private'),
       found,
     );
-  const users = (data.users ?? []).flatMap((user, index) =>
-    typeof user === 'string' ? [] : [{ user, index }],
-  );
+  const users = (data.users ?? []).flatMap((entry, index) => {
+    const user = UserSchema.safeParse(entry).data;
+    return user ? [{ user, index }] : [];
+  });
   for (const { user, index } of users) {
     const line = yaml.lineOf('users', index, 'name');
     const keys = checkKeys(

@@ -1,6 +1,6 @@
 import { isMap, isScalar, LineCounter, parseDocument, type Document, type Node } from 'yaml';
 import type { Findings } from './finding';
-import { asPython, beginningOf, oddPlace, tabOf, withQuotesIndented } from './yaml-python';
+import { asPython, beginningOf, keysTwice, oddPlace, tabOf, withQuotesIndented } from './yaml-python';
 
 /** A YAML file as the board's reader takes it (YAML 1.1), with the lines of its parts. */
 export class YamlFile {
@@ -31,6 +31,8 @@ export class YamlFile {
       lineCounter: counter,
       prettyErrors: false,
       logLevel: 'error',
+      // Python takes the last one; it is told below.
+      uniqueKeys: false,
       customTags: (tags) => tags.map(asPython),
     });
     // A tag that is not known is a warning here, and an error where the file is read.
@@ -60,6 +62,17 @@ export class YamlFile {
         { line },
       );
       return null;
+    }
+    for (const at of keysTwice(document)) {
+      const { line } = counter.linePos(at);
+      found.add(
+        'warns',
+        'yaml-twice',
+        `What stands in line ${String(line)} of ${name} is there a second time.`,
+        'Only the last one holds; the one before is forgotten with all that is under it.',
+        'Leave the right one, or put both under one name.',
+        { line },
+      );
     }
     for (const line of lines)
       found.add(
@@ -101,18 +114,38 @@ export class YamlFile {
     return node?.range ? this.counter.linePos(node.range[0]).line : null;
   }
 
+  /** Line of a key by the path of its value. */
+  lineOfKey(path: readonly (string | number)[]): number | null {
+    const map = path.length === 1 ? this.document.contents : this.document.getIn(path.slice(0, -1), true);
+    const pair = isMap(map)
+      ? map.items.find(({ key }) => isScalar(key) && String(key.value) === String(path.at(-1)))
+      : undefined;
+    return isScalar(pair?.key) && pair.key.range ? this.counter.linePos(pair.key.range[0]).line : null;
+  }
+
+  /** A value by its path; undefined where there is none. */
+  at(path: readonly (string | number)[]): unknown {
+    return path.reduce<unknown>(
+      (value, part) =>
+        typeof value === 'object' && value !== null && Object.hasOwn(value, part)
+          ? (value as Record<string | number, unknown>)[part]
+          : undefined,
+      this.value,
+    );
+  }
+
   /** A value as it is written, before YAML gives it a type: `012` stays `012`. */
   sourceOf(...path: (string | number)[]): string | null {
     const node = this.document.getIn(path, true);
     return isScalar(node) ? (node.source ?? null) : null;
   }
 
-  /** Keys of a map that YAML 1.1 takes for a number, a truth value or nothing, as they are written. */
+  /** Keys of a map that YAML 1.1 makes another text of (a number, a truth value, nothing), as they are written. */
   keysThatAreNoText(...path: (string | number)[]): { source: string; line: number }[] {
     const map = this.document.getIn(path, true);
     if (!isMap(map)) return [];
     return map.items.flatMap(({ key }) =>
-      isScalar(key) && typeof key.value !== 'string' && key.range
+      isScalar(key) && typeof key.value !== 'string' && String(key.value) !== key.source && key.range
         ? [{ source: key.source ?? String(key.value), line: this.counter.linePos(key.range[0]).line }]
         : [],
     );

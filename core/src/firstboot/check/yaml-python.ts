@@ -56,7 +56,7 @@ export function oddPlace(document: Document): OddPlace | null {
   let odd: OddPlace | null = null;
   visit(document, {
     Pair: (_place, { key, value }) => {
-      if (isAlias(key) || (isScalar(key) && key.source !== '')) return undefined;
+      if (isAlias(key) || (isScalar(key) && (key.source !== '' || key.type !== 'PLAIN'))) return undefined;
       odd = {
         at: ((isNode(key) ? key : value) as Node | null)?.range?.[0] ?? 0,
         what: 'Something else than a name stands before a colon',
@@ -77,6 +77,22 @@ export function oddPlace(document: Document): OddPlace | null {
     },
   });
   return odd;
+}
+
+/** Offsets of keys that stand in their map a second time. */
+export function keysTwice(document: Document): number[] {
+  const twice: number[] = [];
+  visit(document, {
+    Map: (_place, { items }) => {
+      const seen = new Set<unknown>();
+      for (const { key } of items) {
+        if (!isScalar(key)) continue;
+        if (seen.has(key.value) && key.range) twice.push(key.range[0]);
+        seen.add(key.value);
+      }
+    },
+  });
+  return twice;
 }
 
 /**
