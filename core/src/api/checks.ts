@@ -27,6 +27,7 @@ export const SlotCheckSchema = z.object({
         priority: z.number(),
       }),
     ),
+    refusedFile: z.string().nullable(),
     users: z.array(z.object({ name: z.string(), keys: z.number(), password: z.boolean() })),
     passwordLogin: z.boolean(),
     loginService: z.boolean().nullable(),

@@ -46,6 +46,8 @@ export interface CheckedSettings {
   hostName: string | null;
   country: string | null;
   networks: CheckedNetwork[];
+  /** The file that names the networks, when all of it is refused; then none of them is joined. */
+  refusedFile: string | null;
   users: CheckedUser[];
   passwordLogin: boolean;
   /** Whether the login service is turned on; null where the image decides. */
@@ -56,10 +58,20 @@ export const noSettings = (): CheckedSettings => ({
   hostName: null,
   country: null,
   networks: [],
+  refusedFile: null,
   users: [],
   passwordLogin: false,
   loginService: null,
 });
+
+/** What an editor does to a file that makes its reader refuse it. */
+const unreadable: readonly string[] = ['utf-16', 'not-utf-8', 'byte-order-mark', 'control-character'];
+
+/** Whether something was found because of which a file is refused as a whole. @param reason as such findings give it */
+export const isRefused = (findings: readonly CheckFinding[], reason: string): boolean =>
+  findings.some(
+    ({ severity, why, id }) => severity === 'stops' && (why.startsWith(reason) || unreadable.includes(id)),
+  );
 
 /** Collects findings of one file. */
 export class Findings {

@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { utf8 } from '../../bytes';
-import { Findings, type BootFile, type CheckedSettings, type CheckFinding } from './finding';
+import { Findings, isRefused, type BootFile, type CheckedSettings, type CheckFinding } from './finding';
 import { checkCountry, checkNames, checkPassphrase } from './secrets';
 import { shownName, shownPath, shownValue } from './shown';
 import { formFaults } from './netplan-faults';
@@ -163,6 +163,7 @@ export function checkNetworkConfig(file: BootFile, settings: CheckedSettings): C
         );
     }
   }
+  if (isRefused(found.list, REFUSED)) settings.refusedFile = file.name;
   checkNames(settings.networks, found);
   if (settings.networks.length === 0)
     found.add(

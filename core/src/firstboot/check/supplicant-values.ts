@@ -64,12 +64,14 @@ function wholeNumber(value: string): number | null {
 function numberFault(key: string, value: string, from: number | null, to: number | null): ValueFault | null {
   const number = wholeNumber(value);
   if (number !== null && (from === null || number >= from) && (to === null || number <= to)) return null;
-  const bounds = to === null ? 'a whole number' : `a whole number of ${String(from ?? 0)} to ${String(to)}`;
-  return {
-    id: 'value-form',
-    what: `${shownValue(value)} is no value of ${key}.`,
-    advice: `${key}= with ${bounds}`,
-  };
+  const least = Math.max(0, from ?? 0);
+  const advice =
+    to === null
+      ? `${key}=, and a whole number`
+      : to - least < 3
+        ? Array.from({ length: to - least + 1 }, (_none, at) => `${key}=${String(least + at)}`).join(' or ')
+        : `${key}=, and a whole number of ${String(least)} to ${String(to)}`;
+  return { id: 'value-form', what: `${shownValue(value)} is no value of ${key}.`, advice };
 }
 
 const unclosed = (key: string): ValueFault => ({

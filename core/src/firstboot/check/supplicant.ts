@@ -3,6 +3,7 @@ import { passphraseKind, preSharedKey } from '../../wifi/psk';
 import { checkCountry, checkNames, checkPassphrase } from './secrets';
 import {
   Findings,
+  isRefused,
   type BootFile,
   type CheckedNetwork,
   type CheckedSettings,
@@ -283,6 +284,7 @@ export function checkSupplicant(file: BootFile, settings: CheckedSettings): Chec
     const network = checkBlock(block, found);
     if (network) settings.networks.push(network);
   }
+  if (isRefused(found.list, 'The whole file is refused')) settings.refusedFile = file.name;
   checkNames(settings.networks, found);
   if (blocks.length === 0)
     found.add(

@@ -70,7 +70,9 @@ function checkForms(yaml: YamlFile, found: Findings): void {
     found.add(
       vital.test(String(path[0])) ? 'stops' : 'warns',
       unknown === undefined ? 'user-data-form' : 'unknown-setting',
-      `${shownPath(path)}: ${what}.`,
+      unknown === undefined
+        ? `${shownPath(path)}: ${what}.`
+        : `cloud-init knows no setting ${shownPath([unknown])} under ${shownPath(path.slice(0, 1))}.`,
       'cloud-init passes over this part, or over the whole file.',
       meant === null ? 'Compare it with a file that works; look at its indentation.' : `${meant}:`,
       { line: yaml.lineOfKey(path) ?? yaml.lineOf(...path) },

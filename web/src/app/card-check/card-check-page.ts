@@ -1,4 +1,14 @@
-import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import {
+  afterNextRender,
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  inject,
+  Injector,
+  signal,
+  viewChild,
+  type ElementRef,
+} from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
@@ -39,6 +49,8 @@ export class CardCheckPage {
   private readonly checker = inject(Checker);
   private readonly adopter = inject(Adopter);
   private readonly store = inject(Store);
+  private readonly injector = inject(Injector);
+  private readonly title = viewChild<ElementRef<HTMLElement>>('title');
   private readonly batchId = this.store.selectSignal(batchFeature.selectId);
   private readonly plan = this.store.selectSignal(batchFeature.selectPlan);
   protected readonly batchName = computed(() => this.plan()?.name ?? null);
@@ -111,7 +123,7 @@ export class CardCheckPage {
     this.filesOfShown = () => Promise.resolve(boot);
     this.comparable.set(check.mark !== null);
     const subject = files.length === 1 ? first.name : `${String(files.length)} files`;
-    this.result.set(
+    this.show(
       shownCheck(
         subject,
         check,
@@ -194,12 +206,25 @@ export class CardCheckPage {
       const check: SlotCheck = await firstValueFrom(request);
       this.shownSlot = card;
       this.filesOfShown = async () => unpackBootFiles(await firstValueFrom(files));
-      this.result.set(shownCheck(subject, check, `Looked at ${check.looked.join(', ') || 'no file'}.`));
+      this.show(shownCheck(subject, check, `Looked at ${check.looked.join(', ') || 'no file'}.`));
     } catch (error) {
       this.problem.set(asProblem(error).detail);
     } finally {
       this.busy.set(false);
     }
+  }
+
+  /** What was found is brought to the eyes, below all the ways of asking. */
+  private show(result: ShownCheck): void {
+    this.result.set(result);
+    afterNextRender(
+      () => {
+        const title = this.title()?.nativeElement;
+        title?.closest('section')?.scrollIntoView({ block: 'start' });
+        title?.focus({ preventScroll: true });
+      },
+      { injector: this.injector },
+    );
   }
 
   private begin(): void {

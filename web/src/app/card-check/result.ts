@@ -22,6 +22,8 @@ export interface ShownFinding {
 
 export interface ShownCheck {
   subject: string;
+  /** How much is wrong, in a few words. */
+  verdict: string;
   sentences: string[];
   findings: ShownFinding[];
   more: string;
@@ -43,7 +45,7 @@ function sentencesOf({
   settings,
   mark,
 }: Pick<CardCheck, 'acts' | 'reason' | 'settings' | 'mark'>): string[] {
-  const { hostName, networks, users, country, loginService, passwordLogin } = settings;
+  const { hostName, networks, refusedFile, users, country, loginService, passwordLogin } = settings;
   const list = networks.map(
     ({ ssid, security, hidden }) =>
       `"${ssid}" (${securities[security] ?? security}${hidden ? ', hidden' : ''})`,
@@ -63,7 +65,9 @@ function sentencesOf({
       : `The board will be called ${hostName}.`,
     list.length === 0
       ? 'It will look for no Wi-Fi network.'
-      : `It will look for ${list.join(', then ')}; its radio is set to ${country ?? 'no country'}.`,
+      : refusedFile === null
+        ? `It will look for ${list.join(', then ')}; its radio is set to ${country ?? 'no country'}.`
+        : `It will join no Wi-Fi network, because ${refusedFile} is refused as a whole; that names ${list.join(', then ')}.`,
     people.length === 0 ? 'It makes no user.' : `Logging in: ${people.join('; ')}.`,
     ...(loginService === false ? ['The login service stays off.'] : []),
   ];
@@ -88,9 +92,20 @@ export function planSentences(plan: CardComparison | null): string[] {
     : [`It belongs to ${plan.batchName}${when}, but the plan was changed:`, ...plan.changes];
 }
 
+function verdictOf(findings: readonly { severity: 'stops' | 'warns' | 'note' }[]): string {
+  const count = (severity: string): number => findings.filter((one) => one.severity === severity).length;
+  const [stops, warns] = [count('stops'), count('warns')];
+  const parts = [
+    ...(stops > 0 ? [`${plural(stops, 'thing')} ${stops === 1 ? 'stops' : 'stop'} this board`] : []),
+    ...(warns > 0 ? [plural(warns, 'warning')] : []),
+  ];
+  return parts.join(', ') || 'nothing wrong was found';
+}
+
 export function shownCheck(subject: string, check: CardCheck | SlotCheck, more: string): ShownCheck {
   return {
     subject,
+    verdict: verdictOf(check.findings),
     sentences: [...sentencesOf(check), ...planSentences('plan' in check ? check.plan : null)],
     findings: check.findings.map((finding, index) => ({
       key: `${finding.id} ${finding.file} ${String(index)}`,
