@@ -1,5 +1,6 @@
 import { markerFiles, seedFiles } from '../file-names';
 import { Findings, type CheckFinding } from './finding';
+import { nearest } from './spelling';
 
 const wanted = [...seedFiles, ...markerFiles];
 
@@ -34,6 +35,19 @@ export function checkFileNames(names: readonly string[]): CheckFinding[] {
         names.some((other) => other.toLowerCase() === meant.toLowerCase())
           ? {}
           : { fix: { do: 'rename', file: name, to: meant } },
+      );
+    // Short names are too near to too many others.
+    const near = exact || meant || name.length < 6 ? null : nearest(name, wanted);
+    if (near !== null)
+      found.add(
+        'stops',
+        'file-misspelt',
+        `${name} is misspelt: ${near} is looked for.`,
+        'The board looks for exactly this name, and does not see the file.',
+        near,
+        names.some((other) => other.toLowerCase() === near)
+          ? {}
+          : { fix: { do: 'rename', file: name, to: near } },
       );
     findings.push(...found.list);
   }
