@@ -71,4 +71,10 @@ export const CheckPathSchema = z.object({
 const identity = z.object({ path: z.string(), size: z.number(), serial: z.string() });
 export const CheckSlotSchema = z.object({ identity });
 /** Mends one finding on the card itself; nothing else of the card is changed. */
-export const MendSlotSchema = z.object({ identity, id: z.string(), file: z.string() });
+export const MendSlotSchema = z.object({
+  identity,
+  id: z.string(),
+  file: z.string(),
+  /** The line that was shown with the finding. */
+  line: z.number().nullable(),
+});

@@ -114,14 +114,16 @@ async function mend(handle: CardHandle, fix: CheckFix): Promise<void> {
 export async function mendSlot(
   context: Context,
   slotId: string,
-  request: { identity: MediumIdentity; id: string; file: string },
+  request: { identity: MediumIdentity; id: string; file: string; line: number | null },
 ): Promise<SlotCheck> {
   const { largestGB } = await context.settings.bench();
   return withCard(context, slotId, request.identity, async (handle, { title, medium }) => {
     const refusal = medium && refuseMedium(medium, 0, largestGB * 1e9);
     if (refusal) throw new Problem(409, `card-${refusal.code}`, refusal.message);
     const { findings } = checkCard(await readBootFiles(sourceOf(handle)));
-    const finding = findings.find(({ id, file }) => id === request.id && file === request.file);
+    const finding = findings.find(
+      ({ id, file, line }) => id === request.id && file === request.file && line === request.line,
+    );
     if (!finding?.fix)
       throw new Problem(
         409,

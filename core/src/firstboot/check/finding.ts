@@ -1,4 +1,5 @@
 import type { Severity } from '../../batch/finding';
+import { utf8 } from '../../bytes';
 
 /** A file of the boot partition's root. */
 export interface BootFile {
@@ -73,9 +74,34 @@ export const isRefused = (findings: readonly CheckFinding[], reason: string): bo
     ({ severity, why, id }) => severity === 'stops' && (why.startsWith(reason) || unreadable.includes(id)),
   );
 
+/** What a line should be instead; null when it should not be there. */
+export type LineMender = (line: string) => string | null;
+
+const literally = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
+
+/** A mender that gives a setting another name. */
+export const renamed =
+  (from: string, to: string): LineMender =>
+  (line) =>
+    line.replace(
+      new RegExp(`(^|[\\s{,])${literally(from)}(?=\\s*[:=])`),
+      (_all, before: string) => before + to,
+    );
+
+/** A mender that puts a name or a value of YAML into quotes. */
+export const quoted =
+  (source: string): LineMender =>
+  (line) =>
+    line.replace(
+      new RegExp(`(^|[\\s{[,])${literally(source)}(?=\\s*(?:[:,}\\]#]|$))`),
+      (_all, before: string) => `${before}"${source}"`,
+    );
+
 /** Collects findings of one file. */
 export class Findings {
   readonly list: CheckFinding[] = [];
+  /** The whole file with plain line ends, once it was read; single lines can be mended then. */
+  text: string | null = null;
 
   constructor(private readonly file: string) {}
 
@@ -85,9 +111,21 @@ export class Findings {
     message: string,
     why: string,
     advice: string,
-    at: { line?: number | null; byte?: number | null; fix?: CheckFix | null } = {},
+    at: { line?: number | null; byte?: number | null; fix?: CheckFix | null; mend?: LineMender } = {},
   ): void {
-    const { line = null, byte = null, fix = null } = at;
+    const { line = null, byte = null, mend } = at;
+    const fix = at.fix ?? (mend && line !== null ? this.withLine(line, mend) : null);
     this.list.push({ id, severity, file: this.file, line, byte, message, why, advice, fix });
+  }
+
+  /** The file with one line mended; null where that changes nothing. */
+  private withLine(line: number, mend: LineMender): CheckFix | null {
+    const lines = this.text?.split('\n') ?? [];
+    const before = lines[line - 1];
+    if (before === undefined) return null;
+    const after = mend(before);
+    if (after === before) return null;
+    const content = utf8(lines.toSpliced(line - 1, 1, ...(after === null ? [] : [after])).join('\n'));
+    return { do: 'replace', file: this.file, content };
   }
 }

@@ -22,6 +22,8 @@ export function checkKeyfile(
   const found = new Findings(name);
   const text = readText({ name, content }, { carriageReturns: 'taken', byteOrderMark: 'break' }, found);
   if (text === null) return found.list;
+  // Within a script a line is another one than in the file.
+  if (firstLine !== 1) found.text = null;
   const lineOf = (pattern: RegExp): number => {
     const at = text.split('\n').findIndex((line) => pattern.test(line));
     return firstLine + Math.max(0, at);
@@ -65,7 +67,13 @@ export function checkKeyfile(
       `A backslash stands alone in ${key} of [${group}].`,
       'Keyfiles have backslashes for escapes; NetworkManager drops the whole value.',
       'Two backslashes for one.',
-      { line: lineOf(lineWith(key)) },
+      {
+        line: lineOf(lineWith(key)),
+        mend: (given) =>
+          given.replace(key === 'ssid' ? /\\([sntr\\;])?/g : /\\([sntr\\])?/g, (all, escape?: string) =>
+            escape === undefined ? '\\\\' : all,
+          ),
+      },
     );
   for (const { what, advice, at } of valueFaults(groups))
     found.add('stops', 'keyfile-value', what, REFUSED, advice, { line: lineOf(at) });

@@ -1,4 +1,5 @@
 import type { Form } from './netplan-form';
+import { quoted, renamed, type LineMender } from './finding';
 import { shownPath, shownValue } from './shown';
 import { nearest } from './spelling';
 import type { YamlFile } from './yaml-file';
@@ -9,6 +10,8 @@ export interface FormFault {
   line: number | null;
   what: string;
   advice: string;
+  /** How its line is mended, where that is sure. */
+  mend?: LineMender;
 }
 
 type Path = readonly (string | number)[];
@@ -59,6 +62,7 @@ export function formFaults(yaml: YamlFile, path: Path, form: Form): FormFault[] 
               source === null || source === ''
                 ? 'A value behind the colon, or no such line.'
                 : `${shownValue(source)} in quotes, if it is meant as text.`,
+            ...(source ? { mend: quoted(source) } : {}),
           },
         ];
       }
@@ -102,6 +106,7 @@ export function formFaults(yaml: YamlFile, path: Path, form: Form): FormFault[] 
             line: yaml.lineOfKey([...path, name]),
             what: `netplan knows no setting ${/^[a-z0-9_-]{1,24}$/i.test(name) ? `"${name}"` : 'like this one'} under ${shownPath(path)}.`,
             advice: instead === null ? 'Look at how it is spelt, and at its indentation.' : `${instead}:`,
+            ...(instead === null ? {} : { mend: renamed(name, instead) }),
           },
         ];
       });

@@ -1,6 +1,13 @@
 import * as z from 'zod';
 import { utf8 } from '../../bytes';
-import { Findings, isRefused, type BootFile, type CheckedSettings, type CheckFinding } from './finding';
+import {
+  Findings,
+  isRefused,
+  quoted,
+  type BootFile,
+  type CheckedSettings,
+  type CheckFinding,
+} from './finding';
 import { checkCountry, checkNames, checkPassphrase } from './secrets';
 import { shownName, shownPath, shownValue } from './shown';
 import { formFaults } from './netplan-faults';
@@ -50,8 +57,11 @@ export function checkNetworkConfig(file: BootFile, settings: CheckedSettings): C
     );
     return found.list;
   }
-  for (const { id, what, advice, line } of formFaults(yaml, root, netplanForm))
-    found.add('stops', id, what, id === 'not-text' ? ANOTHER : REFUSED, advice, { line });
+  for (const { id, what, advice, line, mend } of formFaults(yaml, root, netplanForm))
+    found.add('stops', id, what, id === 'not-text' ? ANOTHER : REFUSED, advice, {
+      line,
+      ...(mend ? { mend } : {}),
+    });
   if (String(version) !== '2')
     found.add(
       'stops',
@@ -106,7 +116,7 @@ export function checkNetworkConfig(file: BootFile, settings: CheckedSettings): C
         `The network name ${shownValue(source)} stands without quotes, and YAML 1.1 takes it for something else than text.`,
         'The board looks for another name, or refuses the file.',
         'Put the name into double quotes.',
-        { line },
+        { line, mend: quoted(source) },
       );
     for (const [key, point] of Object.entries(wifi['access-points'])) {
       const here = [...at, 'access-points', key];
@@ -122,7 +132,7 @@ export function checkNetworkConfig(file: BootFile, settings: CheckedSettings): C
           `"${ssid}" is no network to join (mode).`,
           'The board would open it, or look for other boards, instead of asking an access point.',
           'Take the line away, or write mode: infrastructure.',
-          { line: yaml.lineOf(...here, 'mode') },
+          { line: yaml.lineOf(...here, 'mode'), mend: (text) => (/^\s*mode:/.test(text) ? null : text) },
         );
         continue;
       }

@@ -36,6 +36,12 @@ export function checkPassphrase(ssid: string, value: string, line: number | null
     );
 }
 
+/** A code that is surely meant as another one. */
+const properCountry = (code: string): string => {
+  const capitals = code.toUpperCase();
+  return capitals === 'UK' ? 'GB' : isCountry(capitals) ? capitals : code;
+};
+
 /** Checks the country; without one the radio stays off on many boards. */
 export function checkCountry(country: string | null, line: number | null, found: Findings): void {
   if (country === null)
@@ -56,7 +62,7 @@ export function checkCountry(country: string | null, line: number | null, found:
       country === 'UK'
         ? 'GB'
         : 'Two capital letters of ISO 3166-1, as DK; it is the country where the board will run.',
-      { line },
+      { line, mend: (text) => text.replace(/\b[A-Za-z]{2}\b(?=[^A-Za-z]*$)/, properCountry) },
     );
 }
 

@@ -4,12 +4,15 @@ import { checkCountry, checkNames, checkPassphrase } from './secrets';
 import {
   Findings,
   isRefused,
+  renamed,
   type BootFile,
   type CheckedNetwork,
   type CheckedSettings,
   type CheckFinding,
+  type LineMender,
 } from './finding';
 import { shownName } from './shown';
+import { nearest } from './spelling';
 import { globalFields, networkFields } from './supplicant-fields';
 import { BESIDE, readLines, settingOf, type Block, type Setting } from './supplicant-lines';
 import { octetsOf, quotedPassphrase, valueFault } from './supplicant-values';
@@ -35,6 +38,31 @@ const nameOf = (block: Block): string | null => {
   return octets && octets.length > 0 ? shownName(textOrNull(octets) ?? toHex(octets)) : null;
 };
 
+const withoutSpaces: LineMender = (line) => line.replace(/^(\s*\w+)\s*=\s*/, '$1=');
+
+/** Puts a passphrase or a name that stands bare, or with one quotation mark, into quotes. */
+const quoting =
+  ({ key, value }: Setting): LineMender =>
+  (line) => {
+    const bare = value.replace(/^"|"$/, '');
+    const fits = key === 'psk' ? /^[\x20-\x7e]{8,63}$/ : /^[\x20-\x7e]{1,32}$/;
+    return (key === 'psk' || key === 'ssid') && fits.test(bare) && !/["'#\\]/.test(bare)
+      ? line.replace(/=.*$/, () => `="${bare}"`)
+      : line;
+  };
+
+/** Settings that people write by hand, before all others in a search for what was meant. */
+const usual = [
+  'ssid',
+  'psk',
+  'key_mgmt',
+  'scan_ssid',
+  'priority',
+  'country',
+  'update_config',
+  'ctrl_interface',
+];
+
 /** A setting that wpa_supplicant does not know, in a place or spelling where it does not know it. */
 function checkName({ key, value, line }: Setting, inNetwork: boolean, found: Findings): boolean {
   const fields = inNetwork ? networkFields : globalFields;
@@ -43,6 +71,7 @@ function checkName({ key, value, line }: Setting, inNetwork: boolean, found: Fin
   if (bare !== key && fields.has(bare))
     found.add('stops', 'space-at-equals', `A space stands before the = of ${bare}.`, REFUSED, `${bare}=…`, {
       line,
+      mend: withoutSpaces,
     });
   else if (inNetwork && key === 'country')
     found.add(
@@ -53,7 +82,11 @@ function checkName({ key, value, line }: Setting, inNetwork: boolean, found: Fin
       'Put it on a line of its own before the first network={',
       { line },
     );
-  else
+  else {
+    const elsewhere = (inNetwork ? globalFields : networkFields).has(key);
+    const meant = elsewhere
+      ? null
+      : nearest(bare, [...usual.filter((name) => fields.has(name)), ...fields.keys()]);
     found.add(
       'stops',
       'unknown-setting',
@@ -64,9 +97,12 @@ function checkName({ key, value, line }: Setting, inNetwork: boolean, found: Fin
         ? 'Put it on a line of its own before the first network={'
         : !inNetwork && networkFields.has(key)
           ? 'Put it between network={ and }.'
-          : 'Look at how it is spelt; small letters only.',
-      { line },
+          : meant === null
+            ? 'Look at how it is spelt; small letters only.'
+            : `${meant}=…`,
+      meant === null ? { line } : { line, mend: renamed(key, meant) },
     );
+  }
   return false;
 }
 
@@ -95,7 +131,7 @@ function checkSettings(block: Block, inNetwork: boolean, found: Findings): void 
         `A space stands behind the = of ${setting.key}.`,
         REFUSED,
         `${setting.key}=…`,
-        { line: setting.line },
+        { line: setting.line, mend: withoutSpaces },
       );
     else
       found.add(
@@ -104,7 +140,7 @@ function checkSettings(block: Block, inNetwork: boolean, found: Findings): void 
         name === null ? fault.what : fault.what.replace(/^A passphrase/, `The passphrase of "${name}"`),
         REFUSED,
         fault.advice,
-        { line: setting.line },
+        { line: setting.line, mend: quoting(setting) },
       );
   }
 }
@@ -143,7 +179,7 @@ function checkSecret(name: string, octets: Uint8Array, block: Block, psk: Settin
     `The passphrase of "${name}" stands in a comment beside its key.`,
     'Whoever holds the card can read it; the board does not need it.',
     'Take the line that begins with #psk away.',
-    { line: beside.line },
+    { line: beside.line, mend: () => null },
   );
 }
 
@@ -158,7 +194,7 @@ function isAsleep(name: string, block: Block, found: Findings): boolean {
       `"${name}" is switched off (disabled).`,
       'The board knows it and does not join it.',
       'Take the line away, or write disabled=0.',
-      { line: disabled.line },
+      { line: disabled.line, mend: () => null },
     );
   else if (mode && Number(mode.value) !== 0)
     found.add(
@@ -167,7 +203,7 @@ function isAsleep(name: string, block: Block, found: Findings): boolean {
       `"${name}" is no network to join (mode).`,
       'The board would open it, or look for other boards, instead of asking an access point.',
       'Take the line away, or write mode=0.',
-      { line: mode.line },
+      { line: mode.line, mend: () => null },
     );
   else return false;
   return true;
@@ -264,7 +300,15 @@ export function checkSupplicant(file: BootFile, settings: CheckedSettings): Chec
   const text = readText(file, { carriageReturns: 'taken', byteOrderMark: 'break' }, found);
   if (text === null) return found.list;
   const { globals, blocks, broken, asleep } = readLines(text);
-  for (const { id, line, what, advice } of broken) found.add('stops', id, what, REFUSED, advice, { line });
+  const lastLine = text.split('\n').length;
+  for (const { id, line, what, advice } of broken)
+    found.add('stops', id, what, REFUSED, advice, {
+      line,
+      mend: (given) =>
+        id === 'brace-open' && line === lastLine
+          ? `${given.trim() === '' ? '' : `${given}\n`}}\n`
+          : given.replace(/^(\s*)network[\s=:]*\{\s*$/i, '$1network={').replace(/^(\s*\})[;,]\s*$/, '$1'),
+    });
   for (const { line, text: comment } of asleep)
     found.add(
       'warns',

@@ -80,6 +80,7 @@ export function readText({ name, content }: BootFile, habits: TextHabits, found:
     return null;
   }
   const plain = text.replace(/^\uFEFF/, '').replace(/\r\n?/g, '\n');
+  found.text = plain;
   const mended = { do: 'replace' as const, file: name, content: utf8(plain) };
   if (text.startsWith('\uFEFF'))
     found.add(
@@ -119,7 +120,10 @@ export function readText({ name, content }: BootFile, habits: TextHabits, found:
       `${name} holds ${codePoint(separator[0])}, a line end that is none to most programs.`,
       'A YAML reader ends the line there; others take it for a letter of the name or passphrase.',
       'Type a plain line end, or a space, in its place.',
-      placeOf(plain, separator.index),
+      {
+        ...placeOf(plain, separator.index),
+        mend: (line) => line.replace(new RegExp(strangeLineEnds, 'g'), ' '),
+      },
     );
   const hidden = unseen.exec(plain);
   if (hidden)
@@ -129,7 +133,10 @@ export function readText({ name, content }: BootFile, habits: TextHabits, found:
       `${name} holds ${codePoint(hidden[0])}, ${/[\u00a0\u202f]/.test(hidden[0]) ? 'a space that is no plain one' : 'a character that cannot be seen'}.`,
       'It is a letter like any other for the board: a name or passphrase with it is another one.',
       'Type it anew instead of copying it; text copied from a web page often brings such characters.',
-      placeOf(plain, hidden.index),
+      {
+        ...placeOf(plain, hidden.index),
+        mend: (line) => line.replace(/[\u00a0\u202f]/g, ' ').replace(new RegExp(unseen, 'g'), ''),
+      },
     );
   const quote = curly.exec(plain);
   if (quote)
@@ -139,7 +146,10 @@ export function readText({ name, content }: BootFile, habits: TextHabits, found:
       `${name} holds a curly quotation mark: ${quote[0]}`,
       'It is a letter like any other for the board: what it should enclose is read with it, or to the end of the line.',
       'Type the plain marks " and \' instead; text copied from a web page often brings curly ones.',
-      placeOf(plain, quote.index),
+      {
+        ...placeOf(plain, quote.index),
+        mend: (line) => line.replace(/[\u201c-\u201f\u00ab\u00bb]/g, '"').replace(/[\u2018-\u201b]/g, "'"),
+      },
     );
   return plain;
 }

@@ -5,7 +5,7 @@ import { isDefaultPassword } from '../../access/password';
 import { hostNameFault } from '../../batch/names';
 import { meantSetting } from './cloud-config-names';
 import { CloudConfigSchema, schemaFaults } from './cloud-config-schema';
-import { Findings, type BootFile, type CheckedSettings, type CheckFinding } from './finding';
+import { Findings, renamed, type BootFile, type CheckedSettings, type CheckFinding } from './finding';
 import { checkHostKey } from './host-key';
 import { shownPath } from './shown';
 import { readText, SEED_HABITS } from './text';
@@ -75,7 +75,10 @@ function checkForms(yaml: YamlFile, found: Findings): void {
         : `cloud-init knows no setting ${shownPath([unknown])} under ${shownPath(path.slice(0, 1))}.`,
       'cloud-init passes over this part, or over the whole file.',
       meant === null ? 'Compare it with a file that works; look at its indentation.' : `${meant}:`,
-      { line: yaml.lineOfKey(path) ?? yaml.lineOf(...path) },
+      {
+        line: yaml.lineOfKey(path) ?? yaml.lineOf(...path),
+        ...(meant !== null && unknown !== undefined ? { mend: renamed(unknown, meant) } : {}),
+      },
     );
   }
 }
@@ -91,7 +94,7 @@ function checkSpelling(yaml: YamlFile, found: Findings): void {
         `cloud-init knows no setting ${shownPath([name])}; ${meant} is one.`,
         'It passes over what it does not know without a word.',
         `${meant}:`,
-        { line: yaml.lineOfKey([name]) },
+        { line: yaml.lineOfKey([name]), mend: renamed(name, meant) },
       );
   }
 }

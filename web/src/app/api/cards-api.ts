@@ -54,10 +54,10 @@ export class CardsApi {
   mendSlot = (
     id: string,
     identity: MediumIdentity,
-    finding: { id: string; file: string },
+    finding: { id: string; file: string; line: number | null },
   ): Observable<SlotCheck> =>
     call('POST', `/slots/${encodeURIComponent(id)}/mend`, SlotCheckSchema, {
-      body: { identity, id: finding.id, file: finding.file },
+      body: { identity, id: finding.id, file: finding.file, line: finding.line },
     });
 
   slotFiles = (id: string, identity: MediumIdentity): Observable<SentBootFiles> =>

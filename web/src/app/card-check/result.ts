@@ -12,6 +12,7 @@ export interface ShownFinding {
   id: string;
   severity: 'stops' | 'warns' | 'note';
   file: string;
+  line: number | null;
   where: string;
   message: string;
   why: string;
@@ -112,6 +113,7 @@ export function shownCheck(subject: string, check: CardCheck | SlotCheck, more: 
       id: finding.id,
       severity: finding.severity,
       file: finding.file,
+      line: finding.line,
       where: whereOf(finding),
       message: finding.message,
       why: finding.why,
