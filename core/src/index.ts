@@ -47,6 +47,7 @@ export * from './firstboot/base-files';
 export * from './firstboot/boot-config';
 export * from './firstboot/card-files';
 export * from './firstboot/carried';
+export * from './firstboot/check/apply-fix';
 export * from './firstboot/check/check-card';
 export * from './firstboot/check/compare';
 export * from './firstboot/check/finding';

@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { utf8 } from '../src/bytes';
-import { checkCardWhole, type CardCheck } from '../src/firstboot/check/check-card';
+import { mendedFiles, savedFile } from '../src/firstboot/check/apply-fix';
+import { checkCard, checkCardWhole, type CardCheck } from '../src/firstboot/check/check-card';
 import { noBase } from '../src/firstboot/base-files';
 import { cardFilesOf } from '../src/firstboot/card-files';
 import type { FirstBootSettings } from '../src/firstboot/method';
@@ -830,29 +831,23 @@ describe('a card spoilt on purpose', () => {
   it('is mended by its fixes: what was found with one is gone afterwards, and nothing new has come', () => {
     let mended = 0;
     for (const [name, files, spoil] of cases) {
-      const spoilt = Object.fromEntries(
-        Object.entries(spoil({ ...files })).map(([file, content]) => [
-          file,
-          typeof content === 'string' ? utf8(content) : content,
-        ]),
-      );
-      const before = check(spoilt).findings;
+      let boot = bootFilesOf(spoil({ ...files }));
+      const before = checkCard(boot).findings;
       const done: string[] = [];
       for (;;) {
-        const next = check(spoilt).findings.find(({ fix }) => fix);
-        const { fix } = next ?? {};
-        if (!next || !fix) break;
+        const next = checkCard(boot).findings.find(({ fix }) => fix);
+        if (!next?.fix) break;
         done.push(`${next.id} ${next.file} ${String(next.line)}`);
         // Each is gone when it was mended.
         expect({ name, twice: done.length - new Set(done).size }).toEqual({ name, twice: 0 });
-        if (fix.do === 'replace') spoilt[fix.file] = fix.content;
-        else if (spoilt[fix.file]) {
-          spoilt[fix.to] = spoilt[fix.file]!;
-          delete spoilt[fix.file];
-        }
+        const saved = savedFile(boot, next.fix);
+        boot = mendedFiles(boot, next.fix);
+        expect(boot.files.find((file) => file.name === saved?.name)?.content).toEqual(saved?.content);
+        expect(boot.names).toContain(saved?.name);
       }
       mended += done.length;
-      const fresh = check(spoilt).findings.filter(
+      const after = checkCard(boot).findings;
+      const fresh = after.filter(
         ({ id, severity }) => severity !== 'note' && !before.some((one) => one.id === id),
       );
       expect({ name, fresh: fresh.map(({ id, message }) => `${id}: ${message}`) }).toEqual({
@@ -860,7 +855,7 @@ describe('a card spoilt on purpose', () => {
         fresh: [],
       });
       if (done.length > 0 && before.every(({ fix }) => fix)) {
-        const left = check(spoilt).findings.filter(({ severity }) => severity === 'stops');
+        const left = after.filter(({ severity }) => severity === 'stops');
         expect({ name, left }).toEqual({ name, left: [] });
       }
     }

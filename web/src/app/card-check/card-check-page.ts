@@ -20,8 +20,10 @@ import {
   bothSizes,
   decimalSize,
   packBootFiles,
+  savedFile,
   unpackBootFiles,
   type BootFiles,
+  type CheckFix,
   type Proposal,
   type SlotCheck,
 } from '@nest-mark/core';
@@ -29,6 +31,7 @@ import { asProblem } from '../api/api-problem';
 import { CardsApi } from '../api/cards-api';
 import { batchFeature } from '../state/batch.reducer';
 import { downloadOctets } from '../ui/files';
+import type { CheckAnswer } from '../workers/check.messages';
 import { Adopter } from './adopter';
 import { Checker } from './checker';
 import { planSentences, shownCheck, type ShownCheck, type ShownFinding } from './result';
@@ -68,6 +71,9 @@ export class CardCheckPage {
   protected readonly comparable = signal(false);
   /** The slot whose card is shown; a finding can be mended there. */
   private shownSlot: SlotCard | null = null;
+  /** What was read in the browser, as mended so far; null where the server looked. */
+  private readHere: BootFiles | null = null;
+  private readonly mendedHere = new Set<string>();
   /** How the files of what is shown are had, secrets and all. */
   private filesOfShown: () => Promise<BootFiles> = () => Promise.reject(new Error('nothing is shown'));
 
@@ -118,17 +124,11 @@ export class CardCheckPage {
       this.problem.set(answer.message);
       return;
     }
-    this.shownSlot = null;
-    const { boot, check } = answer;
-    this.filesOfShown = () => Promise.resolve(boot);
-    this.comparable.set(check.mark !== null);
-    const subject = files.length === 1 ? first.name : `${String(files.length)} files`;
-    this.show(
-      shownCheck(
-        subject,
-        check,
-        `Read ${decimalSize(answer.octetsRead)} of it in ${answer.milliseconds.toFixed(0)} ms, on this machine; nothing was sent.`,
-      ),
+    this.mendedHere.clear();
+    this.showRead(
+      files.length === 1 ? first.name : `${String(files.length)} files`,
+      answer,
+      `Read ${decimalSize(answer.octetsRead)} of it in ${answer.milliseconds.toFixed(0)} ms, on this machine; nothing was sent.`,
     );
   }
 
@@ -181,10 +181,10 @@ export class CardCheckPage {
     }
   }
 
-  /** Mends a finding on the card itself, or hands the mended file over. */
+  /** Mends a finding on the card itself, or in what was read here, and hands the mended file over. */
   protected mend(finding: ShownFinding): void {
     const { fix } = finding;
-    if (fix?.do === 'replace') downloadOctets(fix.file, fix.content);
+    if (fix) void this.mendHere(fix);
     const medium = this.shownSlot?.medium;
     if (finding.mendable && this.shownSlot && medium)
       void this.ask(
@@ -193,6 +193,39 @@ export class CardCheckPage {
         this.api.mendSlot(this.shownSlot.slotId, medium.identity, finding),
         this.api.slotFiles(this.shownSlot.slotId, medium.identity),
       );
+  }
+
+  /** The name under which a fix is saved; null where its octets were not read. */
+  protected savesAs(fix: CheckFix): string | null {
+    return this.readHere ? (savedFile(this.readHere, fix)?.name ?? null) : null;
+  }
+
+  /** The next fix of the same file goes on from here, so that the last one that is saved has them all. */
+  private async mendHere(fix: CheckFix): Promise<void> {
+    const shown = this.result();
+    const saved = this.readHere && savedFile(this.readHere, fix);
+    if (!shown || !this.readHere || !saved) return;
+    downloadOctets(saved.name.split('/').at(-1) ?? saved.name, saved.content);
+    this.mendedHere.add(saved.name);
+    const answer = await this.checker.askMended(this.readHere, fix);
+    if (!answer.ok) {
+      this.problem.set(answer.message);
+      return;
+    }
+    const names = [...this.mendedHere].join(', ');
+    this.showRead(
+      shown.subject,
+      answer,
+      `As it is with the mended ${names}, which you saved; put ${this.mendedHere.size === 1 ? 'it' : 'them'} onto the card.`,
+    );
+  }
+
+  private showRead(subject: string, { boot, check }: Extract<CheckAnswer, { ok: true }>, more: string): void {
+    this.shownSlot = null;
+    this.readHere = boot;
+    this.filesOfShown = () => Promise.resolve(boot);
+    this.comparable.set(check.mark !== null);
+    this.show(shownCheck(subject, check, more));
   }
 
   private async ask(
@@ -205,6 +238,7 @@ export class CardCheckPage {
     try {
       const check: SlotCheck = await firstValueFrom(request);
       this.shownSlot = card;
+      this.readHere = null;
       this.filesOfShown = async () => unpackBootFiles(await firstValueFrom(files));
       this.show(shownCheck(subject, check, `Looked at ${check.looked.join(', ') || 'no file'}.`));
     } catch (error) {

@@ -1,5 +1,6 @@
 import { DestroyRef, inject, Injectable } from '@angular/core';
-import type { CheckAnswer } from '../workers/check.messages';
+import type { BootFiles, CheckFix } from '@nest-mark/core';
+import type { CheckAnswer, CheckFilesRequest, CheckMendedRequest } from '../workers/check.messages';
 import { checkWorker } from '../workers/check.factory';
 
 /** Asks the worker about files; of several questions only the newest is answered. */
@@ -18,9 +19,20 @@ export class Checker {
 
   /** Files stay on this machine: the worker reads of them only what it needs. */
   ask(files: File[]): Promise<CheckAnswer> {
+    return this.post({ files });
+  }
+
+  /** Looks again at what was read before, with a fix done to it. */
+  askMended(boot: BootFiles, fix: CheckFix): Promise<CheckAnswer> {
+    return this.post({ boot, fix });
+  }
+
+  private post(
+    question: Omit<CheckFilesRequest, 'turn'> | Omit<CheckMendedRequest, 'turn'>,
+  ): Promise<CheckAnswer> {
     return new Promise((resolve) => {
       this.answered = resolve;
-      this.worker.postMessage({ turn: ++this.turn, files });
+      this.worker.postMessage({ turn: ++this.turn, ...question });
     });
   }
 }

@@ -1,6 +1,7 @@
 import {
   checkCardWhole,
   DiskError,
+  mendedFiles,
   packedAs,
   readBootFiles,
   type BootFiles,
@@ -63,10 +64,14 @@ async function bootFilesOf(files: readonly File[]): Promise<{ boot: BootFiles; o
 }
 
 /** Works a request out. @param now clock in milliseconds, to tell how long it took */
-export async function answerCheck({ turn, files }: CheckRequest, now: () => number): Promise<CheckAnswer> {
+export async function answerCheck(request: CheckRequest, now: () => number): Promise<CheckAnswer> {
   const start = now();
+  const { turn } = request;
   try {
-    const { boot, octetsRead } = await bootFilesOf(files);
+    const { boot, octetsRead } =
+      'files' in request
+        ? await bootFilesOf(request.files)
+        : { boot: mendedFiles(request.boot, request.fix), octetsRead: 0 };
     return { turn, ok: true, check: checkCardWhole(boot), boot, octetsRead, milliseconds: now() - start };
   } catch (error) {
     if (!(error instanceof DiskError || error instanceof RangeError)) throw error;
