@@ -155,6 +155,7 @@ describe('a card spoilt on purpose', () => {
       'user_data',
       null,
     ],
+    ['no user', marker, ({ 'userconf.txt': _gone, ...rest }) => rest, 'no-user', 'userconf.txt', null],
     ['capitals in a name', marker, rename('ssh', 'SSH'), 'file-capitals', 'SSH', null],
     [
       'a seed with an extension',

@@ -13,12 +13,13 @@ const shown = (files: Record<string, string>) => shownCheck('a card', checkCard(
 
 const good = {
   ssh: '',
+  'userconf.txt': `keeper:$6$seagrass$${'aB3/'.repeat(21)}ab\n`,
   'wpa_supplicant.conf': 'country=DK\nnetwork={\n  ssid="Hall"\n  psk="low tide at seven"\n}\n',
 };
 
 it('a sound card: nothing wrong, and what it looks for', () => {
   const { verdict, sentences, findings } = shown(good);
-  expect(verdict).toBe('nothing wrong was found');
+  expect(verdict).toBe('');
   expect(findings).toEqual([]);
   expect(sentences).toContain('It will look for "Hall" (with a passphrase); its radio is set to DK.');
 });
@@ -39,5 +40,5 @@ it('things that stop and things that warn are counted apart', () => {
   const { verdict } = shown({
     'wpa_supplicant.conf': good['wpa_supplicant.conf'].replace('Hall', 'Hall '),
   });
-  expect(verdict).toBe('1 thing stops this board, 1 warning');
+  expect(verdict).toBe('1 thing stops this board, 2 warnings');
 });

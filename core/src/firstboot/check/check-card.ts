@@ -213,6 +213,17 @@ export function checkCard(boot: BootFiles): CardCheck {
     if (supplicant) findings.push(...checkSupplicant(supplicant, settings));
     const userconf = files.get('userconf.txt');
     if (userconf) findings.push(...checkUserconf(userconf, settings));
+    else if (!boot.names.some((name) => /^userconf/i.test(name))) {
+      const found = new Findings('userconf.txt');
+      found.add(
+        'warns',
+        'no-user',
+        'There is no userconf.txt, so no user is made.',
+        'Images of the last years have no user of their own, and nobody can log in; older ones keep one whose password everybody knows.',
+        'userconf.txt with one line: name:$6$…, as openssl passwd -6 prints it',
+      );
+      findings.push(...found.list);
+    }
     if (!settings.loginService) {
       const found = new Findings('ssh');
       found.add(

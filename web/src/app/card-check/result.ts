@@ -23,7 +23,7 @@ export interface ShownFinding {
 
 export interface ShownCheck {
   subject: string;
-  /** How much is wrong, in a few words. */
+  /** How much is wrong, in a few words; empty when nothing is. */
   verdict: string;
   sentences: string[];
   findings: ShownFinding[];
@@ -100,7 +100,7 @@ function verdictOf(findings: readonly { severity: 'stops' | 'warns' | 'note' }[]
     ...(stops > 0 ? [`${plural(stops, 'thing')} ${stops === 1 ? 'stops' : 'stop'} this board`] : []),
     ...(warns > 0 ? [plural(warns, 'warning')] : []),
   ];
-  return parts.join(', ') || 'nothing wrong was found';
+  return parts.join(', ');
 }
 
 export function shownCheck(subject: string, check: CardCheck | SlotCheck, more: string): ShownCheck {
