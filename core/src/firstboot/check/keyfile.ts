@@ -48,7 +48,11 @@ export function checkKeyfile(
   const groups = readKeyfile(text);
   const isWifi = groups.has('wifi') || groups.has('802-11-wireless');
   // Without a type NetworkManager goes by the groups that are there.
-  const type = valueOf(groups, 'connection', 'type') ?? (isWifi ? 'wifi' : undefined);
+  // A type with broken escapes is taken as it stands, unlike other values.
+  const type =
+    valueOf(groups, 'connection', 'type') ??
+    groups.get('connection')?.get('type') ??
+    (isWifi ? 'wifi' : undefined);
   if (type === undefined || !types.has(type))
     found.add(
       'stops',

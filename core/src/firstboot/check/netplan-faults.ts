@@ -39,6 +39,10 @@ export function formFaults(yaml: YamlFile, path: Path, form: Form): FormFault[] 
   switch (form.is) {
     case 'any':
       return [];
+    case 'single':
+      return isMap(value) || Array.isArray(value)
+        ? wrong('a single value belongs here.', 'One value behind the colon, on the same line.')
+        : [];
     case 'boolean':
       return typeof value === 'boolean' || /^(true|false|on|off|yes|no|y|n)$/i.test(String(value))
         ? []

@@ -4,7 +4,7 @@
  */
 
 export type Form =
-  | { is: 'text' | 'boolean' | 'any' }
+  | { is: 'text' | 'boolean' | 'single' | 'any' }
   | { is: 'like'; pattern: RegExp; what: string }
   /** Settings by name. */
   | { is: 'settings'; of: Readonly<Record<string, Form>> }
@@ -15,6 +15,7 @@ export type Form =
 const text: Form = { is: 'text' };
 const boolean: Form = { is: 'boolean' };
 const any: Form = { is: 'any' };
+const single: Form = { is: 'single' };
 const oneOf = (...words: string[]): Form => ({
   is: 'like',
   pattern: new RegExp(`^(?:${words.map((word) => word.replace('.', '\\.')).join('|')})$`),
@@ -47,11 +48,16 @@ const anyOf = (names: string): Record<string, Form> =>
   );
 
 const device: Readonly<Record<string, Form>> = {
-  ...anyOf(`accept-ra activation-mode auth dhcp-identifier dhcp4-overrides dhcp6-overrides ipv6-address-generation
-    ipv6-address-token ipv6-mtu link-local macaddress networkmanager openvswitch optional-addresses routing-policy
+  ...anyOf(`activation-mode auth dhcp-identifier ipv6-address-generation
+    ipv6-address-token ipv6-mtu networkmanager openvswitch optional-addresses routing-policy
     generic-receive-offload generic-segmentation-offload large-receive-offload receive-checksum-offload
     tcp-segmentation-offload tcp6-segmentation-offload transmit-checksum-offload neigh-suppress`),
   renderer,
+  'accept-ra': boolean,
+  'dhcp4-overrides': { is: 'each', of: any },
+  'dhcp6-overrides': { is: 'each', of: any },
+  'link-local': { is: 'list', of: text },
+  macaddress: hardware,
   dhcp4: boolean,
   dhcp6: boolean,
   optional: boolean,
@@ -95,7 +101,13 @@ const point = settings({
   band: oneOf('2.4GHz', '2.4G', '5GHz', '5G'),
   bssid: hardware,
   channel: whole,
-  networkmanager: settings({ ...anyOf('device name stable-id uuid'), passthrough: any }),
+  networkmanager: settings({
+    device: single,
+    name: single,
+    'stable-id': single,
+    uuid: single,
+    passthrough: { is: 'each', of: single },
+  }),
 });
 
 /** Names of network devices: plain ASCII without wildcards. */

@@ -1,6 +1,14 @@
 import { isMap, isScalar, LineCounter, parseDocument, type Document, type Node } from 'yaml';
 import type { Findings } from './finding';
-import { asPython, beginningOf, keysTwice, oddPlace, tabOf, withQuotesIndented } from './yaml-python';
+import {
+  asPython,
+  beginningOf,
+  keysTwice,
+  oddPlace,
+  reasonOf,
+  tabOf,
+  withQuotesIndented,
+} from './yaml-python';
 
 /** A YAML file as the board's reader takes it (YAML 1.1), with the lines of its parts. */
 export class YamlFile {
@@ -42,7 +50,7 @@ export class YamlFile {
       found.add(
         'stops',
         'yaml-broken',
-        `${name} is no YAML at line ${String(line)}: ${error.message.split('\n')[0] ?? ''}`,
+        `${name} is no YAML at line ${String(line)}: ${reasonOf(error)}`,
         'The whole file is ignored: no user, no key and no network of it.',
         // The line itself is not repeated: it may hold a passphrase.
         `Look at ${beginningOf(text, line)} and the line before: indentation by spaces, a space after each colon, a quote that is not closed.`,
@@ -93,13 +101,13 @@ export class YamlFile {
       );
     try {
       return new YamlFile(document, counter, document.toJS() as unknown);
-    } catch (problem) {
+    } catch {
       // A star before a value names an anchor (YAML 1.1 section 3.2.2.2), which is not there.
       const star = /^(.*?[\s[,:-])\*\S/m.exec(text);
       found.add(
         'stops',
         'yaml-broken',
-        `${name} is no YAML: ${problem instanceof Error ? problem.message : String(problem)}`,
+        `${name} is no YAML: a value stands without quotes that means something else to YAML.`,
         'The whole file is ignored: no user, no key and no network of it.',
         'Put a value that begins with * or & into quotes.',
         { line: star ? text.slice(0, star.index).split('\n').length : null },

@@ -10,6 +10,7 @@ import {
   type Node,
   type Tags,
 } from 'yaml';
+import { shownWord } from './shown';
 
 /**
  * Where Python's YAML reader, with which boards read their seed, differs from the one used here. Each was found by giving
@@ -64,14 +65,15 @@ export function oddPlace(document: Document): OddPlace | null {
       };
       return visit.BREAK;
     },
-    Scalar: (_place, { type, source = '', range }, path) => {
+    Scalar: (place, { type, source = '', range }, path) => {
       if (type !== 'PLAIN') return undefined;
       const inBrackets = path.some((node) => isCollection(node) && node.flow === true);
-      if (source !== '=' && !(inBrackets && /\?|^:/.test(source))) return undefined;
+      if (source !== '=' && !(source === '<<' && place !== 'key') && !(inBrackets && /\?|^:/.test(source)))
+        return undefined;
       odd = {
         at: range?.[0] ?? 0,
-        what: `"${source.slice(0, 20)}" stands without quotes`,
-        advice: `"${source.slice(0, 20)}" in quotes`,
+        what: `${shownWord(source)} stands without quotes`,
+        advice: 'The same in quotes.',
       };
       return visit.BREAK;
     },
@@ -141,6 +143,10 @@ export const asPython = (tag: Tags[number]): Tags[number] =>
   typeof tag === 'object' && 'format' in tag && tag.format === 'EXP' && tag.test
     ? { ...tag, test: /^[-+]?(?:[0-9][0-9_]*\.[0-9_]*|\.[0-9][0-9_]*)[eE][-+][0-9]+$/ }
     : tag;
+
+/** What a reader says of an error, without what it repeats of the file behind a colon: that can be a passphrase. */
+export const reasonOf = ({ message }: { message: string }): string =>
+  (message.split('\n')[0] ?? '').split(': ')[0] ?? '';
 
 /** How a line begins, up to its colon, for a person to find it. */
 export function beginningOf(text: string, line: number): string {
