@@ -75,22 +75,22 @@ export const isRefused = (findings: readonly CheckFinding[], reason: string): bo
   );
 
 /** What a line should be instead; null when it should not be there. */
-export type LineMender = (line: string) => string | null;
+export type LineChange = (line: string) => string | null;
 
 const literally = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
 
-/** A mender that gives a setting another name. */
+/** A change of a line that gives a setting another name. */
 export const renamed =
-  (from: string, to: string): LineMender =>
+  (from: string, to: string): LineChange =>
   (line) =>
     line.replace(
       new RegExp(`(^|[\\s{,])${literally(from)}(?=\\s*[:=])`),
       (_all, before: string) => before + to,
     );
 
-/** A mender that puts a name or a value of YAML into quotes. */
+/** A change of a line that puts a name or a value of YAML into quotes. */
 export const quoted =
-  (source: string): LineMender =>
+  (source: string): LineChange =>
   (line) =>
     line.replace(
       new RegExp(`(^|[\\s{[,])${literally(source)}(?=\\s*(?:[:,}\\]#]|$))`),
@@ -111,7 +111,7 @@ export class Findings {
     message: string,
     why: string,
     advice: string,
-    at: { line?: number | null; byte?: number | null; fix?: CheckFix | null; mend?: LineMender } = {},
+    at: { line?: number | null; byte?: number | null; fix?: CheckFix | null; mend?: LineChange } = {},
   ): void {
     const { line = null, byte = null, mend } = at;
     const fix = at.fix ?? (mend && line !== null ? this.withLine(line, mend) : null);
@@ -119,7 +119,7 @@ export class Findings {
   }
 
   /** The file with one line mended; null where that changes nothing. */
-  private withLine(line: number, mend: LineMender): CheckFix | null {
+  private withLine(line: number, mend: LineChange): CheckFix | null {
     const lines = this.text?.split('\n') ?? [];
     const before = lines[line - 1];
     if (before === undefined) return null;

@@ -51,29 +51,32 @@ export function valueFaults(groups: Groups): { what: string; advice: string; at:
     });
   }
   const wifi = groups.get('wifi');
-  if (wifi?.has('channel') && wifi.get('channel') !== '0' && !wifi.has('band'))
+  const channel = Number(wifi?.get('channel') ?? 0);
+  const band = wifi?.get('band');
+  if (channel !== 0 && (band === undefined || (band === 'bg') !== (channel >= 1 && channel <= 14)))
     faults.push({
-      what: 'A channel is set without its band.',
-      advice: 'band=bg or band=a, or no channel',
+      what: 'A channel is set without its band, or with one that does not have it.',
+      advice: 'band=bg for the channels 1 to 14, band=a for those above, or no channel',
       at: lineWith('channel'),
     });
   return faults;
 }
 
-const escapes = (key: string): RegExp =>
-  key === 'ssid' ? /^([^\\]|\\[sntr\\;])*$/ : /^([^\\]|\\[sntr\\])*$/;
+/** Whether every backslash of a value begins an escape; a network's name is taken as it stands where one does not. */
+export const isEscaped = (key: string, value: string): boolean =>
+  key === 'ssid' || /^([^\\]|\\[sntr\\])*$/.test(value);
 
 /**
  * Values with a backslash that begins no escape (GLib, "Key-value file parser"); GLib refuses to read such a value, and
- * NetworkManager goes on without it. A network's name knows one escape more.
+ * NetworkManager goes on without it.
  */
 export const brokenEscapes = (groups: Groups): { group: string; key: string }[] =>
   [...groups].flatMap(([group, pairs]) =>
-    [...pairs].flatMap(([key, value]) => (escapes(key).test(value) ? [] : [{ group, key }])),
+    [...pairs].flatMap(([key, value]) => (isEscaped(key, value) ? [] : [{ group, key }])),
   );
 
 /** A value as NetworkManager gets it; undefined also where its escapes are broken. */
 export function valueOf(groups: Groups, group: string, key: string): string | undefined {
   const value = groups.get(group)?.get(key);
-  return value === undefined || !escapes(key).test(value) ? undefined : unescaped(value);
+  return value === undefined || !isEscaped(key, value) ? undefined : unescaped(value);
 }

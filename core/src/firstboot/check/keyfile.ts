@@ -2,7 +2,7 @@ import { textOrNull, toHex } from '../../bytes';
 import { wepKey } from '../../wifi/secret';
 import { readKeyfile, ssidOfKeyfile, unescaped } from '../keyfile';
 import { Findings, type CheckedSettings, type CheckFinding } from './finding';
-import { brokenEscapes, lineWith, types, valueFaults, valueOf } from './keyfile-values';
+import { brokenEscapes, isEscaped, lineWith, types, valueFaults, valueOf } from './keyfile-values';
 import { checkPassphrase } from './secrets';
 import { shownName, shownWord } from './shown';
 import { readText } from './text';
@@ -74,14 +74,22 @@ export function checkKeyfile(
       {
         line: lineOf(lineWith(key)),
         mend: (given) =>
-          given.replace(key === 'ssid' ? /\\([sntr\\;])?/g : /\\([sntr\\])?/g, (all, escape?: string) =>
-            escape === undefined ? '\\\\' : all,
-          ),
+          given.replace(/\\([sntr\\])?/g, (all, escape?: string) => (escape === undefined ? '\\\\' : all)),
       },
     );
   for (const { what, advice, at } of valueFaults(groups))
     found.add('stops', 'keyfile-value', what, REFUSED, advice, { line: lineOf(at) });
-  if (type !== 'wifi' && type !== '802-11-wireless') return found.list;
+  if (!isWifi && type !== 'wifi' && type !== '802-11-wireless') return found.list;
+  const joins = type === undefined || /^(wifi|802-11-wireless)$/.test(type);
+  if (!joins)
+    found.add(
+      'stops',
+      'keyfile-not-wifi',
+      'The keyfile has a group [wifi], but its type is another one.',
+      'The network in it is not joined.',
+      'type=wifi in the group [connection]',
+      { line: lineOf(/^\s*type\s*=/) },
+    );
   const wifi = groups.get('wifi') ?? groups.get('802-11-wireless');
   const guard = groups.get('wifi-security') ?? groups.get('802-11-wireless-security');
   const octets = ssidOfKeyfile(wifi?.get('ssid') ?? '');
@@ -98,7 +106,11 @@ export function checkKeyfile(
     return found.list;
   }
   const ssid = shownName(textOrNull(octets) ?? toHex(octets));
-  const management = guard?.get('key-mgmt')?.toLowerCase();
+  const managementValue = guard?.get('key-mgmt');
+  const management =
+    managementValue !== undefined && isEscaped('key-mgmt', managementValue)
+      ? unescaped(managementValue).toLowerCase()
+      : undefined;
   const managed = lineOf(/^\s*key-mgmt\s*=/);
   const psk = guard?.get('psk');
   const wep = [...(guard?.keys() ?? [])].some((key) => /^wep-key[0-3]$/.test(key));
@@ -162,6 +174,7 @@ export function checkKeyfile(
         '5 or 13 characters, or 10 or 26 hexadecimal digits.',
         { line: lineOf(/^\s*wep-key/) },
       );
+  if (!joins) return found.list;
   settings.networks.push({
     ssid,
     security: wep

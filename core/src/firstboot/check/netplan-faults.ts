@@ -1,5 +1,5 @@
 import type { Form } from './netplan-form';
-import { quoted, renamed, type LineMender } from './finding';
+import { quoted, renamed, type LineChange } from './finding';
 import { shownPath, shownValue } from './shown';
 import { nearest } from './spelling';
 import type { YamlFile } from './yaml-file';
@@ -11,7 +11,7 @@ export interface FormFault {
   what: string;
   advice: string;
   /** How its line is mended, where that is sure. */
-  mend?: LineMender;
+  mend?: LineChange;
 }
 
 type Path = readonly (string | number)[];

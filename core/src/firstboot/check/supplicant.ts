@@ -9,7 +9,7 @@ import {
   type CheckedNetwork,
   type CheckedSettings,
   type CheckFinding,
-  type LineMender,
+  type LineChange,
 } from './finding';
 import { shownName } from './shown';
 import { nearest } from './spelling';
@@ -38,11 +38,11 @@ const nameOf = (block: Block): string | null => {
   return octets && octets.length > 0 ? shownName(textOrNull(octets) ?? toHex(octets)) : null;
 };
 
-const withoutSpaces: LineMender = (line) => line.replace(/^(\s*\w+)\s*=\s*/, '$1=');
+const withoutSpaces: LineChange = (line) => line.replace(/^(\s*\w+)\s*=\s*/, '$1=');
 
 /** Puts a passphrase or a name that stands bare, or with one quotation mark, into quotes. */
 const quoting =
-  ({ key, value }: Setting): LineMender =>
+  ({ key, value }: Setting): LineChange =>
   (line) => {
     const bare = value.replace(/^"|"$/, '');
     const fits = key === 'psk' ? /^[\x20-\x7e]{8,63}$/ : /^[\x20-\x7e]{1,32}$/;
