@@ -1,5 +1,6 @@
 import type { Severity } from '../../batch/finding';
 import { utf8 } from '../../bytes';
+import type { LineChange } from './line-change';
 
 /** A file of the boot partition's root. */
 export interface BootFile {
@@ -73,29 +74,6 @@ export const isRefused = (findings: readonly CheckFinding[], reason: string): bo
   findings.some(
     ({ severity, why, id }) => severity === 'stops' && (why.startsWith(reason) || unreadable.includes(id)),
   );
-
-/** What a line should be instead; null when it should not be there. */
-export type LineChange = (line: string) => string | null;
-
-const literally = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
-
-/** A change of a line that gives a setting another name. */
-export const renamed =
-  (from: string, to: string): LineChange =>
-  (line) =>
-    line.replace(
-      new RegExp(`(^|[\\s{,])${literally(from)}(?=\\s*[:=])`),
-      (_all, before: string) => before + to,
-    );
-
-/** A change of a line that puts a name or a value of YAML into quotes. */
-export const quoted =
-  (source: string): LineChange =>
-  (line) =>
-    line.replace(
-      new RegExp(`(^|[\\s{[,])${literally(source)}(?=\\s*(?:[:,}\\]#]|$))`),
-      (_all, before: string) => `${before}"${source}"`,
-    );
 
 /** Collects findings of one file. */
 export class Findings {

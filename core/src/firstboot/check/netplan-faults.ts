@@ -1,5 +1,5 @@
 import type { Form } from './netplan-form';
-import { quoted, renamed, type LineChange } from './finding';
+import { quoted, renamed, type LineChange } from './line-change';
 import { shownPath, shownValue } from './shown';
 import { nearest } from './spelling';
 import type { YamlFile } from './yaml-file';

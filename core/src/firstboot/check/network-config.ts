@@ -1,15 +1,9 @@
 import * as z from 'zod';
 import { utf8 } from '../../bytes';
-import {
-  Findings,
-  isRefused,
-  quoted,
-  type BootFile,
-  type CheckedSettings,
-  type CheckFinding,
-} from './finding';
+import { Findings, isRefused, type BootFile, type CheckedSettings, type CheckFinding } from './finding';
 import { checkCountry, checkNames, checkPassphrase } from './secrets';
 import { shownName, shownPath, shownValue } from './shown';
+import { quoted } from './line-change';
 import { formFaults } from './netplan-faults';
 import { netplanForm } from './netplan-form';
 import { readText, SEED_HABITS } from './text';

@@ -4,13 +4,12 @@ import { checkCountry, checkNames, checkPassphrase } from './secrets';
 import {
   Findings,
   isRefused,
-  renamed,
   type BootFile,
   type CheckedNetwork,
   type CheckedSettings,
   type CheckFinding,
-  type LineChange,
 } from './finding';
+import { inQuotes, renamed, withoutSpaces } from './line-change';
 import { shownName } from './shown';
 import { nearest } from './spelling';
 import { globalFields, networkFields } from './supplicant-fields';
@@ -37,19 +36,6 @@ const nameOf = (block: Block): string | null => {
   const octets = octetsOf(settingOf(block, 'ssid')?.value ?? '');
   return octets && octets.length > 0 ? shownName(textOrNull(octets) ?? toHex(octets)) : null;
 };
-
-const withoutSpaces: LineChange = (line) => line.replace(/^(\s*\w+)\s*=\s*/, '$1=');
-
-/** Puts a passphrase or a name that stands bare, or with one quotation mark, into quotes. */
-const quoting =
-  ({ key, value }: Setting): LineChange =>
-  (line) => {
-    const bare = value.replace(/^"|"$/, '');
-    const fits = key === 'psk' ? /^[\x20-\x7e]{8,63}$/ : /^[\x20-\x7e]{1,32}$/;
-    return (key === 'psk' || key === 'ssid') && fits.test(bare) && !/["'#\\]/.test(bare)
-      ? line.replace(/=.*$/, () => `="${bare}"`)
-      : line;
-  };
 
 /** Settings that people write by hand, before all others in a search for what was meant. */
 const usual = [
@@ -140,7 +126,7 @@ function checkSettings(block: Block, inNetwork: boolean, found: Findings): void 
         name === null ? fault.what : fault.what.replace(/^A passphrase/, `The passphrase of "${name}"`),
         REFUSED,
         fault.advice,
-        { line: setting.line, mend: quoting(setting) },
+        { line: setting.line, mend: inQuotes(setting) },
       );
   }
 }
