@@ -26,7 +26,8 @@ const node = (name) => ({
 });
 
 export default {
-  testTimeout: 30_000,
+  // Against hanging only: on two busy cores, writing cards in a set-up takes half a minute.
+  testTimeout: 120_000,
   projects: [
     node('core'),
     node('station'),
