@@ -1,4 +1,11 @@
-import { ChangeDetectionStrategy, Component, HostListener, inject, signal } from '@angular/core';
+import {
+  ApplicationRef,
+  ChangeDetectionStrategy,
+  Component,
+  HostListener,
+  inject,
+  signal,
+} from '@angular/core';
 import { RouterOutlet } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { Attention } from './shell/attention';
@@ -56,6 +63,7 @@ const typing = 'input, textarea, select, [contenteditable], [role="grid"], [role
 })
 export class App {
   private readonly store = inject(Store);
+  private readonly application = inject(ApplicationRef);
   protected readonly notice = this.store.selectSignal(noticeFeature.selectNotice);
   protected readonly finding = signal(false);
   protected readonly keys = signal(false);
@@ -73,8 +81,11 @@ export class App {
   protected onKey(event: KeyboardEvent): void {
     const command = event.ctrlKey || event.metaKey;
     const inField = event.target instanceof Element && event.target.closest(typing) !== null;
-    if (command && event.key.toLowerCase() === 'k') this.finding.set(true);
-    else if (
+    if (command && event.key.toLowerCase() === 'k') {
+      this.finding.set(true);
+      // Drawn before the next key comes: on a busy machine the first letters went to the page instead.
+      this.application.tick();
+    } else if (
       event.key === '?' &&
       !(event.target instanceof Element && event.target.closest('input, textarea'))
     )
