@@ -22,6 +22,9 @@ const seed = (given: FirstBootSettings = settings()): Record<string, string> =>
       new TextDecoder().decode(content),
     ]),
   );
+/** A seed whose user logs in otherwise. */
+const seedOf = (user: Partial<FirstBootSettings['user']>): Record<string, string> =>
+  seed(settings({ user: { ...settings().user, ...user } }));
 const marker = {
   ssh: '',
   'wpa_supplicant.conf':
@@ -653,18 +656,7 @@ describe('a card spoilt on purpose', () => {
     ],
     [
       'a default password in plain',
-      seed(
-        settings({
-          user: {
-            name: 'keeper',
-            keys: [userKey],
-            passwordHash: HASH,
-            passwordLogin: true,
-            sudo: 'usual',
-            groups: [],
-          },
-        }),
-      ),
+      seedOf({ keys: [userKey], passwordHash: HASH, passwordLogin: true }),
       edit('user-data', /hashed_passwd: .*/, 'plain_text_passwd: changeme'),
       'plain-password',
       'user-data',
@@ -672,18 +664,7 @@ describe('a card spoilt on purpose', () => {
     ],
     [
       'a plain password in place of a hash',
-      seed(
-        settings({
-          user: {
-            name: 'keeper',
-            keys: [userKey],
-            passwordHash: HASH,
-            passwordLogin: true,
-            sudo: 'usual',
-            groups: [],
-          },
-        }),
-      ),
+      seedOf({ keys: [userKey], passwordHash: HASH, passwordLogin: true }),
       edit('user-data', /hashed_passwd: .*/, 'hashed_passwd: oysters'),
       'password-hash',
       'user-data',
@@ -691,18 +672,7 @@ describe('a card spoilt on purpose', () => {
     ],
     [
       'a password that is locked',
-      seed(
-        settings({
-          user: {
-            name: 'keeper',
-            keys: [],
-            passwordHash: HASH,
-            passwordLogin: true,
-            sudo: 'usual',
-            groups: [],
-          },
-        }),
-      ),
+      seedOf({ keys: [], passwordHash: HASH, passwordLogin: true }),
       edit('user-data', /lock_passwd: false/, 'lock_passwd: true'),
       'password-locked',
       'user-data',
@@ -710,18 +680,7 @@ describe('a card spoilt on purpose', () => {
     ],
     [
       'nobody who can log in',
-      seed(
-        settings({
-          user: {
-            name: 'keeper',
-            keys: [],
-            passwordHash: null,
-            passwordLogin: false,
-            sudo: 'usual',
-            groups: [],
-          },
-        }),
-      ),
+      seedOf({ keys: [], passwordHash: null, passwordLogin: false }),
       (files) => files,
       'nobody-logs-in',
       'user-data',

@@ -14,7 +14,7 @@ export type Form =
 
 const text: Form = { is: 'text' };
 const boolean: Form = { is: 'boolean' };
-const any: Form = { is: 'any' };
+const unjudged: Form = { is: 'any' };
 const single: Form = { is: 'single' };
 const oneOf = (...words: string[]): Form => ({
   is: 'like',
@@ -39,23 +39,23 @@ const whole = like('\\d+', 'a whole number');
 const renderer = oneOf('networkd', 'NetworkManager');
 
 const settings = (of: Readonly<Record<string, Form>>): Form => ({ is: 'settings', of });
-const anyOf = (names: string): Record<string, Form> =>
+const unjudgedOf = (names: string): Record<string, Form> =>
   Object.fromEntries(
     names
       .trim()
       .split(/\s+/)
-      .map((name) => [name, any]),
+      .map((name) => [name, unjudged]),
   );
 
 const device: Readonly<Record<string, Form>> = {
-  ...anyOf(`activation-mode auth dhcp-identifier ipv6-address-generation
+  ...unjudgedOf(`activation-mode auth dhcp-identifier ipv6-address-generation
     ipv6-address-token ipv6-mtu networkmanager openvswitch optional-addresses routing-policy
     generic-receive-offload generic-segmentation-offload large-receive-offload receive-checksum-offload
     tcp-segmentation-offload tcp6-segmentation-offload transmit-checksum-offload neigh-suppress`),
   renderer,
   'accept-ra': boolean,
-  'dhcp4-overrides': { is: 'each', of: any },
-  'dhcp6-overrides': { is: 'each', of: any },
+  'dhcp4-overrides': { is: 'each', of: unjudged },
+  'dhcp6-overrides': { is: 'each', of: unjudged },
   'link-local': { is: 'list', of: text },
   macaddress: hardware,
   dhcp4: boolean,
@@ -71,12 +71,12 @@ const device: Readonly<Record<string, Form>> = {
   gateway4: like(four, 'an IPv4 address'),
   gateway6: like(six, 'an IPv6 address'),
   nameservers: settings({ addresses: { is: 'list', of: address }, search: { is: 'list', of: text } }),
-  match: settings({ name: text, driver: any, macaddress: hardware }),
+  match: settings({ name: text, driver: unjudged, macaddress: hardware }),
   'set-name': text,
   routes: {
     is: 'list',
     of: settings({
-      ...anyOf('advertised-receive-window congestion-window scope table type metric mtu'),
+      ...unjudgedOf('advertised-receive-window congestion-window scope table type metric mtu'),
       to: target,
       via: address,
       from: address,
@@ -88,7 +88,7 @@ const device: Readonly<Record<string, Form>> = {
 const point = settings({
   password: text,
   auth: settings({
-    ...anyOf(
+    ...unjudgedOf(
       'anonymous-identity ca-certificate client-certificate client-key client-key-password phase2-auth',
     ),
     identity: text,
@@ -115,7 +115,7 @@ const deviceNames = /^[\x21-\x29\x2b-\x3e\x40-\x5a\x5c-\x7e]+$/;
 
 /** What stands under `network:`. */
 export const netplanForm: Form = settings({
-  ...anyOf('bonds bridges dummy-devices modems nm-devices openvswitch tunnels veths vlans vrfs'),
+  ...unjudgedOf('bonds bridges dummy-devices modems nm-devices openvswitch tunnels veths vlans vrfs'),
   version: text,
   renderer,
   ethernets: {
@@ -123,7 +123,7 @@ export const netplanForm: Form = settings({
     names: deviceNames,
     of: settings({
       ...device,
-      ...anyOf(
+      ...unjudgedOf(
         'delay-virtual-functions-rebind embedded-switch-mode infiniband-mode link virtual-function-count',
       ),
     }),
@@ -135,7 +135,7 @@ export const netplanForm: Form = settings({
       ...device,
       'access-points': { is: 'each', of: point },
       'regulatory-domain': text,
-      wakeonwlan: any,
+      wakeonwlan: unjudged,
     }),
   },
 });
