@@ -20,6 +20,7 @@ export * from './batch/mark-file';
 export * from './batch/marks';
 export * from './batch/model';
 export * from './batch/names';
+export * from './plain-name';
 export * from './batch/nests';
 export * from './batch/number-addresses';
 export * from './batch/renumber';

@@ -15,10 +15,13 @@ import { roundRoutes } from './api/rounds';
 import { scanRoutes } from './api/scans';
 import { benchRoutes, boardRoutes, networkRoutes } from './api/shelves';
 import { uploadRoutes } from './api/uploads';
+import type { Admission } from './http/admission';
+import { admissionPage } from './http/admission-page';
 import { eventStream } from './http/events';
-import { sameMachine } from './http/guard';
+import { ownName, sameMachine } from './http/guard';
 import { openApi } from './http/openapi';
 import { Problem, problemHandler } from './http/problems';
+import { plainText } from './http/plain-text';
 import { mount } from './http/route';
 import type { Context } from './services/context';
 
@@ -50,12 +53,19 @@ const contentPolicy = {
   imgSrc: ["'self'", 'data:'],
   connectSrc: ["'self'"],
   objectSrc: ["'none'"],
+  baseUri: ["'none'"],
+  formAction: ["'self'"],
   frameAncestors: ["'none'"],
   upgradeInsecureRequests: null,
 };
 
 /** The web application. @param webFolder the built interface; left out where only the API is wanted */
-export function makeApp(context: Context, logger: Logger, webFolder: string | null): Express {
+export function makeApp(
+  context: Context,
+  logger: Logger,
+  webFolder: string | null,
+  admission: Admission,
+): Express {
   const app = express();
   app.disable('x-powered-by');
   // Secure transport makes no sense on loopback, where browsers trust plain HTTP.
@@ -65,10 +75,17 @@ export function makeApp(context: Context, logger: Logger, webFolder: string | nu
       strictTransportSecurity: false,
     }),
   );
+  app.use(ownName);
+  app.get('/enter', admission.enter);
+  app.use((request, response, next) => {
+    if (request.path === '/api/health') next();
+    else admission.guard(request, response, next);
+  });
   const api = Router();
   api.use(sameMachine);
   api.use('/uploads', express.raw({ type: 'application/octet-stream', limit: UPLOAD_PIECE }));
   api.use(express.json({ limit: '12mb' }));
+  api.use(plainText);
   api.use((_request, response, next) => {
     response.set('Cache-Control', 'no-store');
     next();
@@ -98,6 +115,7 @@ export function makeApp(context: Context, logger: Logger, webFolder: string | nu
       response.set('Cache-Control', 'no-cache').sendFile(join(webFolder, 'index.html'));
     });
   }
+  app.use(admissionPage);
   app.use(problemHandler(logger));
   return app;
 }

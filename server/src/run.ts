@@ -1,24 +1,32 @@
-import { mkdirSync } from 'node:fs';
+import { chmodSync, existsSync, mkdirSync, statSync } from 'node:fs';
 import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
-import type { TaskList } from 'graphile-worker';
-import type { Knex } from 'knex';
 import { destination, pino } from 'pino';
 import { ProveCardSchema } from '@nest-mark/core';
 import { Lab } from '@nest-mark/stand-in';
-import { LinuxReader, ReaderSet } from '@nest-mark/station';
+import {
+  LinuxReader,
+  linuxNeighbours,
+  ReaderSet,
+  searchInThread,
+  type NeighbourTable,
+} from '@nest-mark/station';
 import * as z from 'zod';
 import { makeApp } from './app';
-import { connectDatabase, DatabaseError } from './db/connect';
+import { connectDatabase, DatabaseError, migrate } from './db/connect';
 import { SettingRepository } from './db/settings';
 import { plantDemo } from './demo';
-import { prepareQueue, startQueue } from './jobs/queue';
+import { Admission, ownAccounts } from './http/admission';
+import { prepareQueue, startQueue, STATION_NAME, type Jobs } from './jobs/queue';
 import { proveCardJob } from './jobs/prove-card';
 import { scanSubnet } from './jobs/scan-subnet';
 import { shelve, shelveAnew } from './jobs/shelve-image';
+import { StationLock } from './jobs/station-lock';
 import { recoverRounds, writeRound } from './jobs/write-round';
+import { noteChangedCards } from './services/cards';
 import { makeContext, type Context } from './services/context';
+import { completeIdentities } from './services/identities';
 import { readKeyFile } from './services/vault';
 
 export interface ServerOptions {
@@ -34,50 +42,54 @@ export interface ServerOptions {
   /** Base image for the demo data; null for none. */
   demoImage: string | null;
   logLevel: string;
+  /** The built program of the thread in which searches run. */
+  searchProgram: string;
+  /** Account numbers whose connections come in; by default those of `ownAccounts`. */
+  accounts?: ReadonlySet<number>;
+  /** Told the address with the one-time key, at the start and after each use. */
+  onKey?: (address: string) => void;
+  /** Told why the server cannot go on; it is stopped by then. */
+  onLost?: (why: Error) => void;
 }
 
 export interface RunningServer {
   url: string;
+  /** The address with the one-time key, for accounts that are not let in by themselves. */
+  keyAddress: string;
   context: Context;
   /** Stops everything that was started; running rounds are left unfinished, and say so. */
   stop(): Promise<void>;
 }
 
-const tasks = (context: Context): TaskList => ({
+const tasks = (context: Context): { [Name in keyof Jobs]: (payload: unknown) => Promise<void> } => ({
   'write-round': async (payload) =>
     writeRound(context, z.object({ roundId: z.uuid() }).parse(payload).roundId),
   'shelve-image': async (payload) => shelve(context, z.object({ imageId: z.uuid() }).parse(payload).imageId),
   'prove-card': async (payload) =>
-    proveCardJob(context, ProveCardSchema.omit({ confirm: true }).extend({ key: z.string() }).parse(payload)),
+    proveCardJob(
+      context,
+      ProveCardSchema.omit({ confirm: true })
+        .extend({ key: z.string(), overrule: z.string().nullable() })
+        .parse(payload),
+    ),
   scan: async (payload) => scanSubnet(context, z.object({ scanId: z.uuid() }).parse(payload).scanId),
 });
 
-/** The part of Knex's client that gives out one connection for keeps; its own types leave it open. */
-interface Pool {
-  acquireConnection(): Promise<unknown>;
-  releaseConnection(connection: unknown): Promise<void>;
-}
-
-/** Holds a lock of the database for this station; it ends with the connection, also after a kill. */
-async function lockStation(knex: Knex, station: string): Promise<() => Promise<void>> {
-  const client = knex.client as Pool;
-  const connection = await client.acquireConnection();
-  const release = (): Promise<void> => client.releaseConnection(connection);
-  const query = `select pg_try_advisory_lock(hashtext(?)) as locked`;
-  const { rows } = (await knex.raw(query, [`nest-mark station ${station}`]).connection(connection)) as {
-    rows: { locked: boolean }[];
+/** Work begins only while this process is sure to be its station. */
+const whileHeld = (lock: StationLock, all: ReturnType<typeof tasks>): ReturnType<typeof tasks> => {
+  const held =
+    (task: (payload: unknown) => Promise<void>) =>
+    async (payload: unknown): Promise<void> => {
+      await lock.whenHeld();
+      return task(payload);
+    };
+  return {
+    'write-round': held(all['write-round']),
+    'shelve-image': held(all['shelve-image']),
+    'prove-card': held(all['prove-card']),
+    scan: held(all.scan),
   };
-  if (!rows[0]?.locked) {
-    await release();
-    throw new DatabaseError(
-      `The station "${station}" is running already on this database. Stop it first, or open it in the browser.`,
-    );
-  }
-  return async () => {
-    await knex.raw('select pg_advisory_unlock_all()').connection(connection);
-    await release();
-  };
-}
+};
 
 /** Idle connections are kept longer than clients wait between requests, so that none is cut as it is used again. */
 const keepAliveMs = 65_000;
@@ -90,22 +102,54 @@ const listen = (app: ReturnType<typeof makeApp>, port: number): Promise<Server> 
     server.keepAliveTimeout = keepAliveMs;
   });
 
+/** Hardware addresses of the practice bench and of the kernel's own table; a search may have met both. */
+const bothTables = (lab: Lab): NeighbourTable => ({
+  read: async () => {
+    const tables = await Promise.all(
+      [linuxNeighbours, lab.neighbours].map((table) => table.read().catch(() => new Map<string, string>())),
+    );
+    return new Map(tables.flatMap((table) => [...table]));
+  },
+});
+
+/** The data folder, which nobody else may look into. */
+function prepareFolder(folder: string): void {
+  mkdirSync(folder, { recursive: true, mode: 0o700 });
+  // The database's account may have to pass through it; what lies in it is closed to everybody else by itself.
+  const passed = (statSync(folder).mode & 0o001) !== 0 && existsSync(join(folder, 'postgres'));
+  chmodSync(folder, passed ? 0o711 : 0o700);
+  for (const inner of ['shelf', 'practice', 'uploads', 'practice/cards'])
+    if (existsSync(join(folder, inner))) chmodSync(join(folder, inner), 0o700);
+}
+
 /**
  * Starts the server. What was started before a failure is stopped again.
  * @throws DatabaseError, VaultError, or what the port answers
  */
 export async function startServer(options: ServerOptions): Promise<RunningServer> {
   const logger = pino({ level: options.logLevel }, destination(2));
+  if (!STATION_NAME.test(options.station))
+    throw new DatabaseError(
+      `"${options.station}" cannot be the name of a station: small letters, digits and hyphens, at most 40.`,
+    );
   /** How to stop what runs, in the order of starting. */
   const running: (() => unknown)[] = [];
+  const closing = new AbortController();
   const stop = async (): Promise<void> => {
+    closing.abort();
     for (let end = running.pop(); end; end = running.pop()) await end();
   };
+  const connection = { connectionString: options.databaseUrl };
   try {
-    mkdirSync(options.dataFolder, { recursive: true });
+    prepareFolder(options.dataFolder);
     const knex = await connectDatabase(options.databaseUrl);
     running.push(() => knex.destroy());
-    running.push(await lockStation(knex, options.station));
+    const lock = await StationLock.take(connection, options.station, (why) => {
+      logger.error(why);
+      void stop().then(() => options.onLost?.(why));
+    });
+    running.push(() => lock.release());
+    await migrate(knex);
     const lab = await Lab.open(join(options.dataFolder, 'practice'), options.practiceNetwork);
     running.push(() => lab.close());
     const settings = new SettingRepository(knex);
@@ -117,32 +161,47 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       knex,
       key: readKeyFile(join(options.dataFolder, 'secret.key')),
       reader,
-      neighbours: lab.neighbours,
+      neighbours: bothTables(lab),
       lab,
       station: options.station,
       dataFolder: options.dataFolder,
+      closing: closing.signal,
+      search: searchInThread(options.searchProgram),
     });
-    running.push(reader.watch(() => context.events.send({ type: 'slots' })));
+    let looking: Promise<void> = Promise.resolve();
+    const mediaChanged = (): void => {
+      context.events.send({ type: 'slots' });
+      // One look after the other; what one of them misses, the next one sees.
+      looking = looking.then(() => noteChangedCards(context)).catch((error: unknown) => logger.warn(error));
+    };
+    running.push(reader.watch(mediaChanged), () => looking);
     lab.watch(() => context.events.send({ type: 'practice' }));
+    await completeIdentities(context);
     await recoverRounds(context);
-    await context.scans.interruptOpen();
-    await context.cards.interruptProofs();
-    await prepareQueue(options.databaseUrl);
+    await context.scans.interruptOpen(options.station);
+    await context.cards.interruptProofs(options.station);
+    await prepareQueue(connection, options.station);
     await shelveAnew(context);
-    const runner = await startQueue(options.databaseUrl, tasks(context), logger);
+    const queue = await startQueue(connection, options.station, whileHeld(lock, tasks(context)), logger);
     running.push(() => {
       for (const stopper of context.stoppers.values()) stopper.abort();
-      return runner.stop();
+      return queue.stop();
     });
     if (options.demoImage) await plantDemo(context, options.demoImage, options.practiceNetwork, 2222);
-    const server = await listen(makeApp(context, logger, options.webFolder), options.port);
+    const admission = new Admission({
+      accounts: options.accounts ?? ownAccounts(),
+      onKey: (address) => options.onKey?.(address),
+    });
+    const server = await listen(makeApp(context, logger, options.webFolder, admission), options.port);
+    const { port } = server.address() as AddressInfo;
+    const url = `http://127.0.0.1:${String(port)}`;
+    admission.watch(server, url);
     running.push(() => {
       const closed = new Promise((resolve) => server.close(resolve));
       server.closeAllConnections();
       return closed;
     });
-    const { port } = server.address() as AddressInfo;
-    return { url: `http://127.0.0.1:${String(port)}`, context, stop };
+    return { url, keyAddress: admission.address(), context, stop };
   } catch (error) {
     await stop();
     throw error;

@@ -8,6 +8,7 @@ import { RunningBoard } from './board/board';
 import { startLoginService } from './board/login-service';
 import { readCard } from './board/read-card';
 import { BootFailure, type BoardSettings } from './board/settings';
+import { BACKUP_DISK, fillBackupDisk } from './reader/backup-disk';
 import { BEING_WRITTEN, StandInReader } from './reader/reader';
 import { freshLab, loadState, saveState, type LabState, type StandInBoard } from './state';
 
@@ -51,12 +52,13 @@ export class Lab {
    * @param network first three parts of the loopback subnet on which boards appear
    */
   static async open(folder: string, network: string): Promise<Lab> {
-    mkdirSync(folder, { recursive: true });
+    mkdirSync(folder, { recursive: true, mode: 0o700 });
     const file = join(folder, 'lab.json');
     const state = loadState(file) ?? freshLab(network);
     state.air.network = network;
     const lab = new Lab(file, state, join(folder, 'cards'));
     saveState(file, state);
+    await lab.reader.fill(BACKUP_DISK, fillBackupDisk);
     // The access point itself answers on the network too, as routers do: a stranger among the boards.
     lab.stopAccessPoint = await startLoginService(nobody, `${network}.1`, state.air.port).catch(() => null);
     for (const board of state.boards) if (board.powered) lab.start(board);
@@ -111,6 +113,7 @@ export class Lab {
       air: state.air,
       bootSeconds: state.bootSeconds,
       slotRate: state.slotRate,
+      serials: state.serials,
     };
   }
 
@@ -154,6 +157,9 @@ export class Lab {
         break;
       case 'air':
         Object.assign(state.air, action.air);
+        break;
+      case 'serials':
+        state.serials = action.told;
         break;
       case 'pace':
         state.bootSeconds = action.bootSeconds;

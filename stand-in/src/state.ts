@@ -31,6 +31,8 @@ export const LabStateSchema = z.object({
   bootSeconds: z.number().min(0).max(600),
   /** Octets per second that each slot can take; 0 for as fast as the disk. */
   slotRate: z.number().min(0),
+  /** Whether the reader tells the cards' own serial numbers; many behind USB do not (common practice). */
+  serials: z.boolean().default(true),
 });
 export type LabState = z.infer<typeof LabStateSchema>;
 
@@ -86,6 +88,7 @@ export function freshLab(network: string): LabState {
     },
     bootSeconds: 5,
     slotRate: 40e6,
+    serials: true,
   };
 }
 

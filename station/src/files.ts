@@ -1,4 +1,5 @@
 /** Files as disks: what the Linux adapters and the stand-in cards have in common. */
-export * from './card/label';
+export * from './card/content-digest';
+export * from './card/look';
 export * from './image/file-source';
 export * from './linux/direct-file';

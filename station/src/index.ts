@@ -1,4 +1,6 @@
-export * from './card/label';
+export * from './card/caution';
+export * from './card/content-digest';
+export * from './card/look';
 export * from './guards';
 export * from './image/base-image';
 export * from './image/file-source';
@@ -9,6 +11,8 @@ export * from './linux/direct-file';
 export * from './linux/lsblk';
 export * from './linux/neighbours';
 export * from './net/scan';
+export * from './net/search';
+export * from './net/search-thread';
 export * from './net/ssh-host-key';
 export * from './net/tcp-probe';
 export * from './ports';

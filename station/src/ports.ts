@@ -1,5 +1,5 @@
 /** What the station needs from the world: card slots and the table of neighbours on the network. */
-import type { MarkFile } from './card/label';
+import type { MarkFile } from '@nest-mark/core';
 
 /** What makes a medium the one that was meant; compared again when it is opened. */
 export interface MediumIdentity {
@@ -7,8 +7,10 @@ export interface MediumIdentity {
   path: string;
   /** Size in octets. */
   size: number;
-  /** Serial number as the reader reports it; may be empty. */
+  /** Serial number of the card itself; empty where only the reader's is known. */
   serial: string;
+  /** SHA-256 of its first and last MiB (see `contentDigest`); empty while it cannot be read. */
+  content: string;
 }
 
 /** A medium in a slot. */
@@ -24,6 +26,8 @@ export interface Medium {
   system: boolean;
   /** What is on it, in plain words. */
   holds: string;
+  /** What speaks against its being a card to write on, in words that a person can check; null for nothing. */
+  caution: string | null;
   /** What its mark file says when it was written here. */
   label: MarkFile | null;
 }
@@ -50,6 +54,8 @@ export class CardError extends Error {
 /** An opened medium. Blocks handed over stay untouched until the promise settles. */
 export interface CardHandle {
   readonly size: number;
+  /** Whether reading goes past the system's cache, so that what comes back comes from the medium. */
+  readonly pastCache: boolean;
   /** @throws CardError */
   write(block: Uint8Array, offset: number): Promise<void>;
   /** Fills `into` with what the medium gives back, past any cache where the system allows. @throws CardError */
@@ -61,7 +67,8 @@ export interface CardHandle {
 
 /** A reader with slots. */
 export interface CardReader {
-  list(): Promise<Slot[]>;
+  /** @param look `anew` reads every medium again instead of telling what was seen of it earlier */
+  list(look?: 'anew'): Promise<Slot[]>;
   /** Opens a medium exclusively. @throws CardError `pulled`, `changed` or `busy` */
   open(slotId: string, identity: MediumIdentity): Promise<CardHandle>;
   /** Calls back after a medium came or went. @returns how to stop */
@@ -78,6 +85,10 @@ export interface NeighbourTable {
   read(): Promise<Map<string, string>>;
 }
 
-/** Whether two identities name one and the same medium. */
-export const sameMedium = (a: MediumIdentity, b: MediumIdentity): boolean =>
+/** Whether two identities name the same place with the same kind of medium in it; their contents may differ. */
+export const samePlace = (a: MediumIdentity, b: MediumIdentity): boolean =>
   a.path === b.path && a.size === b.size && a.serial === b.serial;
+
+/** Whether two identities name one and the same medium, with the same things on it. */
+export const sameMedium = (a: MediumIdentity, b: MediumIdentity): boolean =>
+  samePlace(a, b) && a.content === b.content;

@@ -10,8 +10,8 @@ export interface ReaderInSet {
 export class ReaderSet implements CardReader {
   constructor(private readonly members: readonly ReaderInSet[]) {}
 
-  async list(): Promise<Slot[]> {
-    return (await this.slots()).map(({ slot }) => slot);
+  async list(look?: 'anew'): Promise<Slot[]> {
+    return (await this.slots(look)).map(({ slot }) => slot);
   }
 
   async open(slotId: string, identity: MediumIdentity): Promise<CardHandle> {
@@ -39,10 +39,10 @@ export class ReaderSet implements CardReader {
     return (await this.slots()).find(({ slot }) => slot.id === slotId)?.reader;
   }
 
-  private async slots(): Promise<{ slot: Slot; reader: CardReader }[]> {
+  private async slots(look?: 'anew'): Promise<{ slot: Slot; reader: CardReader }[]> {
     const lists = await Promise.all(
       this.members.map(async ({ reader, offered }) =>
-        (await offered()) ? (await reader.list()).map((slot) => ({ slot, reader })) : [],
+        (await offered()) ? (await reader.list(look)).map((slot) => ({ slot, reader })) : [],
       ),
     );
     return lists.flat();

@@ -12,6 +12,12 @@ export interface HostKey {
   fingerprint: string;
 }
 
+/** Public half of an Ed25519 key by its 32 octets, as known_hosts has it (RFC 8709), with its fingerprint. */
+export function hostKeyOfPoint(point: Uint8Array): { hostKey: string; fingerprint: string } {
+  const blob = concatBytes(sshString('ssh-ed25519'), sshString(point));
+  return { hostKey: `ssh-ed25519 ${toBase64(blob)}`, fingerprint: fingerprint(blob) };
+}
+
 /**
  * Makes an Ed25519 key pair in OpenSSH's forms (RFC 8032, RFC 8709; the private form is described in OpenSSH's
  * PROTOCOL.key).

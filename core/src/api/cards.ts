@@ -53,10 +53,21 @@ export type SaveCard = z.infer<typeof SaveCardSchema>;
 /** What has to be typed before a card is proved, which erases it. */
 export const proofPhrase = 'erase this card';
 
+/** What makes a medium the one that a person looked at. */
+export const MediumIdentitySchema = z.object({
+  path: z.string(),
+  size: z.number(),
+  serial: z.string(),
+  /** SHA-256 of its first and last MiB; empty while it cannot be read. */
+  content: z.string(),
+});
+
 export const ProveCardSchema = z.object({
   slotId: z.string(),
-  identity: z.object({ path: z.string(), size: z.number(), serial: z.string() }),
+  identity: MediumIdentitySchema,
   confirm: z.string(),
+  /** What the person typed about a medium that does not look like a card. */
+  overrule: z.string().max(400).optional(),
   /** Restoring leaves the card with one empty partition over its full size. */
   what: z.enum(['prove', 'prove-and-restore', 'restore']),
 });

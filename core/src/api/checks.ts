@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import { FirstBootMethodIdSchema } from '../batch/model';
 import { MarkFileSchema } from '../batch/mark-file';
+import { MediumIdentitySchema } from './cards';
 
 /** A card that was written here against what the plan says now. */
 export const CardComparisonSchema = z.object({
@@ -68,7 +69,7 @@ export const CheckPathSchema = z.object({
   path: z.string().trim().min(1, 'Give the path of the image.').max(4096),
 });
 
-const identity = z.object({ path: z.string(), size: z.number(), serial: z.string() });
+const identity = MediumIdentitySchema;
 export const CheckSlotSchema = z.object({ identity });
 /** Mends one finding on the card itself; nothing else of the card is changed. */
 export const MendSlotSchema = z.object({

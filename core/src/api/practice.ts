@@ -36,6 +36,8 @@ export const PracticeActionSchema = z.discriminatedUnion('do', [
     do: z.literal('air'),
     air: AirSchema.pick({ on: true, ssid: true, passphrase: true, country: true }),
   }),
+  /** Whether the reader tells the cards' own serial numbers. */
+  z.object({ do: z.literal('serials'), told: z.boolean() }),
   z.object({ do: z.literal('pace'), bootSeconds: z.number().min(0).max(600), slotRate: z.number().min(0) }),
 ]);
 export type PracticeAction = z.infer<typeof PracticeActionSchema>;
@@ -69,5 +71,6 @@ export const PracticeViewSchema = z.object({
   air: AirSchema,
   bootSeconds: z.number(),
   slotRate: z.number(),
+  serials: z.boolean(),
 });
 export type PracticeView = z.infer<typeof PracticeViewSchema>;

@@ -4,6 +4,7 @@ import { ImageAboutSchema } from '../batch/model';
 import { MeasuredRateSchema } from '../bench/rates';
 import { NetworkSchema, ShelvedNetworkSchema } from '../wifi/network';
 import { PlanSchema } from '../batch/model';
+import { nameOf } from '../plain-name';
 
 /** A network to be made or saved; a key left out is kept, an empty one forgets it. */
 export const SaveNetworkSchema = z.object({ network: NetworkSchema, secret: z.string().max(255).optional() });
@@ -15,7 +16,7 @@ export const SaveBoardSchema = z.object({ board: BoardProfileSchema });
 export const BoardListSchema = z.array(ShelvedBoardSchema);
 
 export const SaveImageAboutSchema = z.object({
-  title: z.string().trim().min(1).max(120),
+  title: nameOf(120).trim().min(1),
   about: ImageAboutSchema,
 });
 

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { nameOf } from '../plain-name';
 import { ImageSchema } from './work';
 
 /** An image that is sent from the browser in pieces; after a break it goes on where it stopped. */
@@ -8,7 +9,7 @@ export const BeginUploadSchema = z.object({
     .string()
     .min(1)
     .max(255)
-    .regex(/^[^/\\\0]+$/, 'A file name has no slashes.'),
+    .regex(/^[^/\\\p{Cc}\p{Zl}\p{Zp}]+$/u, 'A file name has no slashes and no control characters.'),
   /** Octets of the whole file. */
   size: z
     .number()
@@ -17,7 +18,7 @@ export const BeginUploadSchema = z.object({
     .max(2 ** 42),
   /** When the file was changed last, milliseconds since 1970: tells it from another of its name. */
   modified: z.number().int(),
-  title: z.string().trim().max(120),
+  title: nameOf(120).trim(),
   /** Digits, a line or a whole list as published; empty where there is none. */
   sha256: z.string().max(200_000),
 });

@@ -9,8 +9,10 @@ import {
 } from '../batch/model';
 import { MarkFileSchema } from '../batch/mark-file';
 import { CardStateSchema } from '../batch/state';
+import { fileSystems } from '../disk/inspect';
 import { ImageClueSchema } from '../images/clues';
-import { CardRecordSchema } from './cards';
+import { nameOf } from '../plain-name';
+import { CardRecordSchema, MediumIdentitySchema } from './cards';
 
 /** Messages of the server about plans, images, cards, scans and the log. Times are milliseconds since 1970. */
 
@@ -67,7 +69,7 @@ export const ImagePartitionSchema = z.object({
   bootable: z.boolean(),
   offset: z.number(),
   size: z.number(),
-  fileSystem: z.enum(['fat12', 'fat16', 'fat32', 'ext', 'swap', 'unknown']),
+  fileSystem: z.enum(fileSystems),
   label: z.string(),
 });
 
@@ -102,19 +104,21 @@ export type Image = z.infer<typeof ImageSchema>;
 
 export const AddImageSchema = z.object({
   path: z.string().trim().min(1, 'Give the path of the image file.').max(4096),
-  title: z.string().trim().max(120),
+  title: nameOf(120).trim(),
   /** Digits, a line or a whole list as published; empty where there is none. */
   sha256: z.string().max(200_000),
 });
 
 export const MediumSchema = z.object({
-  identity: z.object({ path: z.string(), size: z.number(), serial: z.string() }),
+  identity: MediumIdentitySchema,
   model: z.string(),
   removable: z.boolean(),
   readOnly: z.boolean(),
   mounted: z.array(z.string()),
   system: z.boolean(),
   holds: z.string(),
+  /** What speaks against its being a card to write on. */
+  caution: z.string().nullable(),
   label: MarkFileSchema.nullable(),
 });
 
@@ -126,6 +130,8 @@ export const ProposedCardSchema = z.object({
   deviceId: z.uuid().nullable(),
   /** Why this medium must not be written. */
   refusal: z.string().nullable(),
+  /** What a person has to type to have it written all the same; null where nobody may. */
+  overruledBy: z.string().nullable(),
   /** What this card has been through; null for one that was never written here. */
   record: CardRecordSchema.nullable(),
   /** The device whose verified card this is; such a card is never proposed for erasing. */
@@ -152,7 +158,15 @@ export type Proposal = z.infer<typeof ProposalSchema>;
 
 export const ArmRoundSchema = z.object({
   cards: z
-    .array(z.object({ slotId: z.string(), deviceId: z.uuid(), identity: MediumSchema.shape.identity }))
+    .array(
+      z.object({
+        slotId: z.string(),
+        deviceId: z.uuid(),
+        identity: MediumIdentitySchema,
+        /** What the person typed about a medium that does not look like a card. */
+        overrule: z.string().max(400).optional(),
+      }),
+    )
     .min(1, 'Choose at least one card.')
     .max(16),
   /** `erase N`, typed by a person. */
@@ -167,11 +181,24 @@ export const ResumeRoundSchema = z.object({
   confirm: z.string(),
   lookedAt: time,
   only: z.string().optional(),
+  /** What the person looked at in the slots of those cards: a card that was written in part is not what it was. */
+  media: z
+    .array(
+      z.object({
+        slotId: z.string(),
+        identity: MediumIdentitySchema,
+        overrule: z.string().max(400).optional(),
+      }),
+    )
+    .max(16),
 });
 export type ResumeRound = z.infer<typeof ResumeRoundSchema>;
 
 /** Milliseconds after which what a person looked at no longer counts. */
 export const LOOK_LASTS = 10 * 60_000;
+
+/** Milliseconds by which the time of a look may lie ahead: the proposal bears the server's own time. */
+export const LOOK_AHEAD = 2_000;
 
 /** What has to be typed to arm a round of so many cards. */
 export const armingPhrase = (count: number): string => `erase ${String(count)}`;
@@ -189,6 +216,8 @@ export const RoundCardSchema = z.object({
   secondsLeft: z.number().nullable(),
   message: z.string(),
   at: time,
+  /** Whether it was read back past the system's cache; null while that is not known. */
+  pastCache: z.boolean().nullable(),
 });
 export type RoundCard = z.infer<typeof RoundCardSchema>;
 
@@ -207,6 +236,7 @@ export type Round = z.infer<typeof RoundSchema>;
 
 export const SightingSchema = z.object({
   id: z.string(),
+  scanId: z.string(),
   address: z.string(),
   port: z.number(),
   hardwareAddress: z.string().nullable(),
@@ -215,6 +245,13 @@ export const SightingSchema = z.object({
   keyProven: z.boolean(),
   at: time,
 });
+
+/** A host that is none of the batch's devices. */
+export const StrangerSchema = SightingSchema.extend({
+  /** What is known of it, in words: a board of another batch, or a key that it shows and did not sign with. */
+  known: z.string(),
+});
+export type StrangerView = z.infer<typeof StrangerSchema>;
 
 export const ScanSchema = z.object({
   id: z.uuid(),
@@ -259,7 +296,7 @@ export type DeviceProgress = z.infer<typeof DeviceProgressSchema>;
 export const BatchProgressSchema = z.object({
   batchId: z.uuid(),
   devices: z.array(DeviceProgressSchema),
-  strangers: z.array(SightingSchema),
+  strangers: z.array(StrangerSchema),
   rounds: z.array(RoundSchema),
   scan: ScanSchema.nullable(),
 });

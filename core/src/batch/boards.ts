@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { nameOf } from '../plain-name';
 import { WifiSecuritySchema } from '../wifi/network';
 
 /** Most of any current; keeps a slip of the finger out of the sums. */
@@ -7,11 +8,11 @@ const seconds = z.number().min(1).max(3600);
 
 /** A class of board by what it can do; no makers, no product names. */
 export const BoardProfileSchema = z.object({
-  id: z.string().min(1).max(40),
-  title: z.string().trim().min(1, 'Give the profile a title.').max(80),
+  id: nameOf(40).min(1),
+  title: nameOf(80).trim().min(1, 'Give the profile a title.'),
   /** The widest system that the processor runs. */
   wordBits: z.union([z.literal(32), z.literal(64)]),
-  instructionSet: z.string().max(24),
+  instructionSet: nameOf(24),
   memoryMiB: z.number().int().min(1).max(1_048_576),
   storage: z.enum(['card', 'emmc', 'usb']),
   /** For soldered flash: what has to be set on the carrier before it shows up as a drive. */

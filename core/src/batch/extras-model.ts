@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { nameOf } from '../plain-name';
 
 /**
  * What a card says beyond name, login and networks. Like the rest of a plan it is kept while it is still wrong; the
@@ -11,10 +12,10 @@ const line = (max: number): z.ZodString => z.string().max(max);
 export const ExtraFileSchema = z.object({
   place: z.enum(['card', 'board']),
   /** On the card from its root, on the board from `/`. */
-  path: line(200),
+  path: nameOf(200),
   content: line(64_000),
   /** Octal permissions on the board; a card's boot partition has none. */
-  mode: line(4).default('0644'),
+  mode: nameOf(4).default('0644'),
 });
 export type ExtraFile = z.infer<typeof ExtraFileSchema>;
 
@@ -41,12 +42,12 @@ export const sudoTitles: Record<SudoPolicy, string> = {
 export const ExtrasSchema = z.object({
   sudo: SudoPolicySchema.default('usual'),
   /** Further groups of the main user, with spaces or commas between. */
-  groups: line(400).default(''),
+  groups: nameOf(400).default(''),
   /** Keyboard layout of xkeyboard-config, and its variant after a space; empty as the image has it. */
-  keyboard: line(60).default(''),
+  keyboard: nameOf(60).default(''),
   /** The cable's address: from an address server, or the one that each device is given. */
   wired: z
-    .object({ way: z.enum(['dhcp', 'fixed']), gateway: line(64), nameServers: line(200) })
+    .object({ way: z.enum(['dhcp', 'fixed']), gateway: nameOf(64), nameServers: nameOf(200) })
     .default({ way: 'dhcp', gateway: '', nameServers: '' }),
   refresh: RefreshSchema.default('nothing'),
   /** Packages to install at the first start, with spaces between. */

@@ -1,13 +1,14 @@
 import * as z from 'zod';
+import { nameOf } from '../plain-name';
 
 /** Path of the file on the boot partition that names the card's device. */
 export const MARK_ON_CARD = 'nest-mark.json';
 
 /** What is used of that file; a card comes from anywhere, so nothing of it is believed but its form. */
 export const MarkFileSchema = z.object({
-  mark: z.string().max(32),
-  nest: z.string().max(8),
-  hostName: z.string().max(64),
+  mark: nameOf(32),
+  nest: nameOf(8),
+  hostName: nameOf(64),
   batchId: z.string().max(64),
   deviceId: z.string().max(64).default(''),
   /** Which writing it was, as the seed's instance id says it. */

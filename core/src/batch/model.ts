@@ -2,6 +2,7 @@ import * as z from 'zod';
 import { BenchPlanSchema } from '../bench/model';
 import { KitPlanSchema } from '../bench/kit-model';
 import { PowerPlanSchema } from '../bench/power-model';
+import { nameOf } from '../plain-name';
 import type { SecretFault, ShelvedNetwork } from '../wifi/network';
 import type { BoardProfile } from './boards';
 import { ExtrasSchema } from './extras-model';
@@ -13,7 +14,8 @@ import { TRAY_LIMIT } from './nests';
  * of `rules/` judge the content.
  */
 
-const line = (max: number): z.ZodString => z.string().max(max);
+/** Text of several lines. */
+const text = (max: number): z.ZodString => z.string().max(max);
 
 /** A network that boards shall join; of several on the air the highest priority wins. */
 export const JoinSchema = z.object({
@@ -23,22 +25,22 @@ export const JoinSchema = z.object({
 export type Join = z.infer<typeof JoinSchema>;
 
 /** Public keys, one a line, as in an authorized_keys file. */
-const keys = line(64_000);
+const keys = text(64_000);
 
 /** What one device has otherwise than its batch; a field left out is as the batch says. */
 export const OverridesSchema = z
   .object({
-    boardProfileId: line(40),
+    boardProfileId: nameOf(40),
     imageId: z.uuid().nullable(),
-    userName: line(64),
+    userName: nameOf(64),
     keys,
     passwordLogin: z.boolean(),
     networks: z.array(JoinSchema).max(8),
-    country: line(8),
-    timeZone: line(64),
-    locale: line(64),
+    country: nameOf(8),
+    timeZone: nameOf(64),
+    locale: nameOf(64),
     /** Fixed address of the wired interface in CIDR form. */
-    wiredAddress: line(64),
+    wiredAddress: nameOf(64),
   })
   .partial();
 export type Overrides = z.infer<typeof OverridesSchema>;
@@ -46,44 +48,44 @@ export type Overrides = z.infer<typeof OverridesSchema>;
 /** One board to prepare. */
 export const DeviceSchema = z.object({
   id: z.uuid(),
-  nest: line(4),
-  mark: line(8),
-  hostName: line(255),
-  role: line(80),
-  notes: line(400).default(''),
+  nest: nameOf(4),
+  mark: nameOf(8),
+  hostName: nameOf(255),
+  role: nameOf(80),
+  notes: text(400).default(''),
   overrides: OverridesSchema.default({}),
 });
 export type Device = z.infer<typeof DeviceSchema>;
 
 export const PlanSchema = z.object({
-  name: z.string().trim().min(1, 'Give the batch a name.').max(80),
-  site: line(80),
+  name: nameOf(80).trim().min(1, 'Give the batch a name.'),
+  site: nameOf(80),
   tray: z.object({
     rows: z.number().int().min(1).max(TRAY_LIMIT.rows),
     columns: z.number().int().min(1).max(TRAY_LIMIT.columns),
   }),
-  boardProfileId: line(40),
+  boardProfileId: nameOf(40),
   imageId: z.uuid().nullable(),
   devices: z.array(DeviceSchema).max(BATCH_LIMIT),
   access: z.object({
-    userName: line(64),
+    userName: nameOf(64),
     keys,
     passwordLogin: z.boolean(),
     /** One password for all devices, or one made for each. */
     passwordScope: z.enum(['shared', 'each']).default('shared'),
     /** Further users; they log in by key alone. */
     others: z
-      .array(z.object({ name: line(64), keys, sudo: z.boolean() }))
+      .array(z.object({ name: nameOf(64), keys, sudo: z.boolean() }))
       .max(8)
       .default([]),
   }),
   networks: z.array(JoinSchema).max(8).default([]),
   /** ISO 3166-1 alpha-2 code of the place where the boards will run. */
-  country: line(8),
-  timeZone: line(64),
-  locale: line(64),
+  country: nameOf(8),
+  timeZone: nameOf(64),
+  locale: nameOf(64),
   /** Where the boards will appear: a subnet in CIDR form, empty for that of their network; the login service's port. */
-  network: z.object({ subnet: line(64), port: z.number().int().min(1).max(65_535) }),
+  network: z.object({ subnet: nameOf(64), port: z.number().int().min(1).max(65_535) }),
   extras: ExtrasSchema.prefault({}),
   power: PowerPlanSchema.prefault({}),
   kit: KitPlanSchema.prefault({}),

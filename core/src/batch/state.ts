@@ -24,6 +24,8 @@ export const CardStateSchema = z.enum([
   'failed',
   'unfinished',
   'cancelled',
+  /** It was verified, and its card was used for something else since. */
+  'lost',
 ]);
 export type CardState = z.infer<typeof CardStateSchema>;
 
@@ -42,7 +44,12 @@ export interface DeviceFacts {
   stopped: boolean;
   card: CardFact | null;
   poweredAt: number | null;
-  seen: { standing: 'proved' | 'likely' | 'guess'; at: number } | null;
+  seen: {
+    standing: 'proved' | 'likely' | 'guess';
+    at: number;
+    /** Other addresses at which the newest search had the same key sign: somebody copied the card. */
+    alsoAt: readonly string[];
+  } | null;
   handedOverAt: number | null;
   firstBootSeconds: number;
 }
@@ -78,6 +85,7 @@ const cardWords: Partial<Record<CardState, string>> = {
   failed: 'failed',
   unfinished: 'unfinished',
   cancelled: 'unfinished',
+  lost: 'card gone',
 };
 
 function cardArc(card: CardFact | null): Pick<Arc, 'mode' | 'share' | 'word'> {
@@ -100,6 +108,7 @@ export function deviceStanding(facts: DeviceFacts, now: number): DeviceStanding 
   const late = poweredAt !== null && !seen && waited > usual * LATE_FACTOR;
   const arc = (stage: Stage, mode: ArcMode, share = 0, word = ''): Arc => ({ stage, mode, share, word });
   const boot = ((): Arc => {
+    if (seen && seen.alsoAt.length > 0) return arc('boot', 'notched', 0, 'copied');
     if (seen?.standing === 'proved') return arc('boot', 'solid', 1);
     if (seen) return arc('boot', 'notched', 0, 'not proved');
     if (late) return arc('boot', 'notched', 0, 'missing');
@@ -121,7 +130,8 @@ export function deviceStanding(facts: DeviceFacts, now: number): DeviceStanding 
     ring,
   });
   if (handedOverAt !== null) return standing('handed over', handedOverAt);
-  if (seen) return standing(seen.standing === 'proved' ? 'proved' : 'seen', seen.at);
+  const sure = seen?.standing === 'proved' && seen.alsoAt.length === 0;
+  if (seen) return standing(sure ? 'proved' : 'seen', seen.at);
   if (ready && poweredAt !== null) return standing(late ? 'late' : 'booting', poweredAt);
   if (ready) return standing('card ready', card.at);
   if (card && (card.state === 'queued' || card.state === 'writing' || card.state === 'verifying'))

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { nameOf } from '../plain-name';
 
 /** What a person decides about the kit; prices and stock by the id of the kit line. */
 export const KitPlanSchema = z.object({
@@ -10,8 +11,8 @@ export const KitPlanSchema = z.object({
   camera: z.boolean().default(false),
   /** Sets of video and USB adapters for the day when a board must be opened up to a screen. */
   serviceSets: z.number().int().min(0).max(100).default(1),
-  currency: z.string().max(8).default('EUR'),
-  prices: z.record(z.string().max(120), z.number().min(0).max(1e7)).default({}),
-  stock: z.record(z.string().max(120), z.number().int().min(0).max(1e6)).default({}),
+  currency: nameOf(8).default('EUR'),
+  prices: z.record(nameOf(120), z.number().min(0).max(1e7)).default({}),
+  stock: z.record(nameOf(120), z.number().int().min(0).max(1e6)).default({}),
 });
 export type KitPlan = z.infer<typeof KitPlanSchema>;

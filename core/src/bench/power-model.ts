@@ -1,9 +1,10 @@
 import * as z from 'zod';
+import { nameOf } from '../plain-name';
 
 /** A kind of supply: what each of its sockets may give, and all of them together. */
 export const SupplySchema = z.object({
-  id: z.string().max(40),
-  title: z.string().max(80),
+  id: nameOf(40),
+  title: nameOf(80),
   count: z.number().int().min(0).max(1000),
   /** Rating of each socket, in amperes at 5 V. */
   ports: z.array(z.number().min(0).max(50)).max(64),
@@ -14,11 +15,11 @@ export type Supply = z.infer<typeof SupplySchema>;
 
 /** What hangs on each board and draws from its supply. */
 export const PeripheralSchema = z.object({
-  title: z.string().max(80),
+  title: nameOf(80),
   /** Current of each, in milliamperes at 5 V. */
   milliamp: z.number().min(0).max(20_000),
   /** Only devices of this role have it; empty for all. */
-  role: z.string().max(80),
+  role: nameOf(80),
 });
 export type Peripheral = z.infer<typeof PeripheralSchema>;
 

@@ -4,15 +4,62 @@ import { FatVolume } from './fat/volume';
 import { readPartitions, type Partition } from './mbr';
 
 /** What a partition holds, by its signature and not by its type octet. */
-export type FileSystem = 'fat12' | 'fat16' | 'fat32' | 'ext' | 'swap' | 'unknown';
+export const fileSystems = [
+  'fat12',
+  'fat16',
+  'fat32',
+  'exfat',
+  'ext',
+  'swap',
+  'ntfs',
+  'btrfs',
+  'xfs',
+  'f2fs',
+  'hfs+',
+  'apfs',
+  'luks',
+  'lvm',
+  'unknown',
+] as const;
+export type FileSystem = (typeof fileSystems)[number];
 
 export interface InspectedPartition extends Partition {
   fileSystem: FileSystem;
   label: string;
 }
 
-/** Tells a file system by its signature (FAT: see geometry; ext: superblock magic 0xEF53 at 1080). */
-async function identify(source: ByteSource): Promise<{ fileSystem: FileSystem; label: string }> {
+/**
+ * Signatures of file systems that are only named here, by their place from the start: NTFS and exFAT have theirs in
+ * the boot sector, LUKS, XFS and APFS in the first sector, LVM in the second, HFS+ and F2FS at 1024 octets, btrfs at
+ * 64 KiB (the places are those that libblkid looks at; checked against blkid in the tests).
+ */
+const signatures: [FileSystem, number, readonly number[]][] = [
+  ['ntfs', 3, [0x4e, 0x54, 0x46, 0x53, 0x20, 0x20, 0x20, 0x20]],
+  ['exfat', 3, [0x45, 0x58, 0x46, 0x41, 0x54, 0x20, 0x20, 0x20]],
+  ['luks', 0, [0x4c, 0x55, 0x4b, 0x53, 0xba, 0xbe]],
+  ['xfs', 0, [0x58, 0x46, 0x53, 0x42]],
+  ['apfs', 32, [0x4e, 0x58, 0x53, 0x42]],
+  ['lvm', 512, [0x4c, 0x41, 0x42, 0x45, 0x4c, 0x4f, 0x4e, 0x45]],
+  ['hfs+', 1024, [0x48, 0x2b]],
+  ['hfs+', 1024, [0x48, 0x58]],
+  ['f2fs', 1024, [0x10, 0x20, 0xf5, 0xf2]],
+  ['btrfs', 65_600, [0x5f, 0x42, 0x48, 0x52, 0x66, 0x53, 0x5f, 0x4d]],
+];
+
+async function bySignature(source: ByteSource): Promise<FileSystem> {
+  for (const [fileSystem, at, magic] of signatures) {
+    if (source.size < at + magic.length) continue;
+    const found = await source.read(at, magic.length);
+    if (magic.every((value, index) => found[index] === value)) return fileSystem;
+  }
+  return 'unknown';
+}
+
+/**
+ * Tells a file system, which may fill a partition or a whole medium, by its signature (FAT: see geometry; ext:
+ * superblock magic 0xEF53 at 1080).
+ */
+export async function identify(source: ByteSource): Promise<{ fileSystem: FileSystem; label: string }> {
   try {
     const { geometry } = await FatVolume.openReadOnly(source);
     return { fileSystem: `fat${geometry.bits}`, label: geometry.label };
@@ -28,7 +75,7 @@ async function identify(source: ByteSource): Promise<{ fileSystem: FileSystem; l
     const magic = String.fromCharCode(...head.subarray(4086, 4096));
     if (magic === 'SWAPSPACE2') return { fileSystem: 'swap', label: '' };
   }
-  return { fileSystem: 'unknown', label: '' };
+  return { fileSystem: await bySignature(source), label: '' };
 }
 
 /** Partitions of a disk with what they hold. @throws DiskError as `readPartitions` */

@@ -11,6 +11,8 @@ export interface CsvDevice {
   hardwareAddress: string;
   hostKeyFingerprint: string;
   userName: string;
+  /** What keeps the device from being handed over as it is; empty for nothing. */
+  remark: string;
 }
 
 const columns: [string, keyof CsvDevice][] = [
@@ -23,6 +25,7 @@ const columns: [string, keyof CsvDevice][] = [
   ['hardware address', 'hardwareAddress'],
   ['host key fingerprint', 'hostKeyFingerprint'],
   ['user', 'userName'],
+  ['remark', 'remark'],
 ];
 
 /** The batch as CSV (RFC 4180). Cells that a spreadsheet would take for a formula are quoted. */

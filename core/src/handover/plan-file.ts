@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import { BoardProfileSchema } from '../batch/boards';
 import { PlanSchema } from '../batch/model';
+import { nameOf } from '../plain-name';
 import { NetworkSchema } from '../wifi/network';
 
 /** Version of the file's form; raised when an older program could not read it rightly. */
@@ -19,7 +20,7 @@ export const PlanFileSchema = z.object({
   networks: z.array(NetworkSchema.extend({ id: z.uuid() })).max(64),
   boards: z.array(BoardProfileSchema).max(64),
   images: z
-    .array(z.object({ id: z.uuid(), title: z.string().max(120), rawSha256: z.string().max(64) }))
+    .array(z.object({ id: z.uuid(), title: nameOf(120), rawSha256: z.string().max(64) }))
     .max(64),
   secrets: z.string().max(4_000_000).optional(),
 });

@@ -6,6 +6,8 @@ export type Standing = 'proved' | 'likely' | 'guess';
 /** One observation of a host on the network. */
 export interface Sighting {
   id: string;
+  /** The search that saw it. */
+  scanId: string;
   address: string;
   port: number;
   hardwareAddress: string | null;
@@ -29,14 +31,20 @@ export interface Match {
   sighting: Sighting;
   standing: Standing;
   evidence: string;
-  /** Other addresses that proved the same key in the latest sightings: a card was copied, or a board moved. */
+  /** Other addresses that the newest search of this device had sign with the same key: its card was copied. */
   alsoAt: string[];
+}
+
+/** A host that is none of the batch's devices. */
+export interface Stranger extends Sighting {
+  /** Whose key it shows without having signed with it; null for one that is not known here. */
+  showsKeyOf: string | null;
 }
 
 export interface MatchResult {
   matches: Match[];
   /** Hosts that are none of the batch's devices. */
-  strangers: Sighting[];
+  strangers: Stranger[];
   missing: string[];
 }
 
@@ -50,47 +58,56 @@ function newest(sightings: readonly Sighting[]): Sighting[] {
   return [...byAddress.values()].sort((a, b) => compareAddresses(a.address, b.address));
 }
 
+const signed = (sighting: Sighting): boolean => sighting.keyProven;
+
+/**
+ * The sightings by which a device is judged: of those that signed, the ones of the newest search in which any did; of
+ * those that only show its key, the newest one, and only where nobody ever signed. A place where the key signed in an
+ * earlier search tells where the board was, not that there are two of it.
+ */
+function judged(sightings: readonly Sighting[]): Sighting[] {
+  const proofs = sightings.filter(signed);
+  const last = (among: readonly Sighting[]): Sighting | undefined =>
+    among.reduce<Sighting | undefined>((best, one) => (best && best.at >= one.at ? best : one), undefined);
+  const newestProof = last(proofs);
+  if (newestProof) return proofs.filter(({ scanId }) => scanId === newestProof.scanId);
+  const shown = last(sightings);
+  return shown ? [shown] : [];
+}
+
 /**
  * Assigns sightings to devices by host key. A key that was only shown, without the signature that proves its
- * possession, makes the match a guess: anybody can show a public key.
+ * possession, makes the match a guess: anybody can show a public key. Such a host beside one that signed is a stranger.
  */
 export function matchSightings(wanted: readonly Wanted[], sightings: readonly Sighting[]): MatchResult {
   const byKey = new Map(
     wanted.flatMap(({ deviceId, hostKey }) => (hostKey ? [[hostKey, deviceId] as const] : [])),
   );
-  const found = new Map<string, Match>();
-  const strangers: Sighting[] = [];
+  const byDevice = new Map<string, Sighting[]>();
+  const strangers: Stranger[] = [];
   for (const sighting of newest(sightings)) {
     const deviceId = sighting.hostKey === null ? undefined : byKey.get(sighting.hostKey);
-    if (deviceId === undefined) {
-      strangers.push(sighting);
-      continue;
-    }
-    const match: Match = {
+    if (deviceId === undefined) strangers.push({ ...sighting, showsKeyOf: null });
+    else byDevice.set(deviceId, [...(byDevice.get(deviceId) ?? []), sighting]);
+  }
+  const matches: Match[] = [];
+  for (const [deviceId, seen] of byDevice) {
+    const [sighting, ...others] = judged(seen);
+    if (!sighting) continue;
+    matches.push({
       deviceId,
       sighting,
       standing: sighting.keyProven ? 'proved' : 'guess',
       evidence: sighting.keyProven
         ? 'Its host key is the one made for this device, and it signed with it.'
         : 'It shows this device’s host key, but did not prove that it holds it.',
-      alsoAt: [],
-    };
-    const known = found.get(deviceId);
-    if (!known) found.set(deviceId, match);
-    else {
-      const better =
-        known.standing === match.standing
-          ? known.sighting.at >= match.sighting.at
-            ? known
-            : match
-          : known.standing === 'proved'
-            ? known
-            : match;
-      const other = better === known ? match : known;
-      better.alsoAt = [...better.alsoAt, ...other.alsoAt, other.sighting.address];
-      found.set(deviceId, better);
-    }
+      alsoAt: others.map(({ address }) => address),
+    });
+    for (const one of seen)
+      if (!one.keyProven && one !== sighting) strangers.push({ ...one, showsKeyOf: deviceId });
   }
+  const found = new Set(matches.map(({ deviceId }) => deviceId));
   const missing = wanted.map(({ deviceId }) => deviceId).filter((deviceId) => !found.has(deviceId));
-  return { matches: [...found.values()], strangers, missing };
+  strangers.sort((a, b) => compareAddresses(a.address, b.address));
+  return { matches, strangers, missing };
 }

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { nameOf } from '../plain-name';
 
 /** How a network is secured. */
 export const WifiSecuritySchema = z.enum(['open', 'wep', 'wpa2-psk', 'wpa2-wpa3', 'wpa3-sae']);
@@ -15,13 +16,11 @@ export const wifiSecurityTitles: Record<WifiSecurity, string> = {
 export const WifiBandSchema = z.enum(['2.4 GHz', '5 GHz', '6 GHz']);
 export type WifiBand = z.infer<typeof WifiBandSchema>;
 
-const line = (max: number): z.ZodString => z.string().max(max);
-
 /** A Wi-Fi network on the shelf. It is kept while it is still wrong; the rules judge it. */
 export const NetworkSchema = z.object({
-  title: line(80),
+  title: nameOf(80),
   /** The name as typed; as hexadecimal digits when `ssidForm` says so, for names that are not UTF-8. */
-  ssid: line(255),
+  ssid: z.string().max(255),
   ssidForm: z.enum(['text', 'hex']),
   security: WifiSecuritySchema,
   hidden: z.boolean(),
@@ -29,10 +28,10 @@ export const NetworkSchema = z.object({
   /** Channels that the access point may use, empty when nobody looked. */
   channels: z.array(z.object({ band: WifiBandSchema, channel: z.number().int().min(1).max(253) })).max(40),
   /** ISO 3166-1 country that the access point is set to, empty when unknown. */
-  country: line(8),
+  country: nameOf(8),
   purpose: z.enum(['bench', 'site', 'hotspot', 'spare']),
   /** CIDR form, empty when unknown. */
-  subnet: line(64),
+  subnet: nameOf(64),
   /** Addresses that its address server gives out; null when unknown. */
   poolSize: z.number().int().min(0).max(1_000_000).nullable(),
   /** Clients that the access point takes at once; null when unknown. */

@@ -17,8 +17,30 @@ import { IdSchema, route, type Route } from '../http/route';
 import { versionOf } from '../http/version';
 import { record, type Context } from '../services/context';
 import { exportPlan, importPlan } from '../services/plan-files';
-import { batchView, createBatch, devicePassword, needBatch, saveBatch } from '../services/plans';
+import { devicePassword } from '../services/identities';
+import { batchView, createBatch, needBatch, saveBatch } from '../services/plans';
 import { batchProgress } from '../services/progress';
+
+/** A device whose card was copied is two boards; nobody can say which of them is handed over. @throws Problem */
+async function refuseCopied(context: Context, batchId: string, deviceIds: readonly string[]): Promise<void> {
+  const { plan } = await needBatch(context, batchId);
+  const names = new Map(plan.devices.map((device) => [device.id, device.hostName]));
+  const { devices } = await batchProgress(context, batchId);
+  const copied = devices.filter(
+    ({ deviceId, seen }) => deviceIds.includes(deviceId) && (seen?.alsoAt.length ?? 0) > 0,
+  );
+  if (copied.length > 0)
+    throw new Problem(
+      409,
+      'card-copied',
+      `Nothing was handed over. ${copied
+        .map(
+          ({ deviceId, seen }) =>
+            `${names.get(deviceId) ?? deviceId} signs at ${[seen?.address, ...(seen?.alsoAt ?? [])].join(' and ')}: its card was copied`,
+        )
+        .join('; ')}. Switch the copy off, write its card anew, and search again.`,
+    );
+}
 
 async function stamp(
   context: Context,
@@ -28,6 +50,7 @@ async function stamp(
   verb: string,
 ): Promise<void> {
   const { plan } = await needBatch(context, batchId);
+  if (column === 'handed_over_at') await refuseCopied(context, batchId, deviceIds);
   const done = await context.batches.stamp(batchId, deviceIds, column);
   const names = new Map(plan.devices.map((device) => [device.id, device.hostName]));
   await record(

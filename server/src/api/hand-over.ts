@@ -30,8 +30,9 @@ async function gather(
   const csv = plan.devices.map((device): CsvDevice => {
     const { userName, boardProfileId } = settingsOf(plan, device);
     const entry = progress.get(device.id);
-    // Only a proof gives an address out; a guess could send a login to somebody else.
-    const proved = entry?.seen?.standing === 'proved' ? entry.seen : null;
+    // Only a proof gives an address out; a guess could send a login to somebody else, and so could a copied card.
+    const copies = entry?.seen?.alsoAt ?? [];
+    const proved = entry?.seen?.standing === 'proved' && copies.length === 0 ? entry.seen : null;
     const hostKey = records.get(device.id)?.hostKey;
     if (hostKey)
       targets.push({
@@ -41,6 +42,7 @@ async function gather(
         address: proved?.address ?? null,
         port: proved?.port ?? plan.network.port,
         userName,
+        copiedTo: copies.length > 0 && entry?.seen ? [entry.seen.address, ...copies] : [],
       });
     const facts = {
       stopped: false,
@@ -60,6 +62,10 @@ async function gather(
       hardwareAddress: proved?.hardwareAddress ?? '',
       hostKeyFingerprint: entry?.fingerprint ?? '',
       userName,
+      remark:
+        copies.length > 0 && entry?.seen
+          ? `its card was copied: its key signs at ${[entry.seen.address, ...copies].join(' and ')}`
+          : '',
     };
   });
   return { name: fileSlug(plan.name), targets, csv };

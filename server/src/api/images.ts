@@ -49,6 +49,8 @@ export const imageRoutes: Route[] = [
       if (!image) throw new Problem(404, 'image-missing', 'There is no such image on the shelf.');
       if (image.state === 'checking')
         throw new Problem(409, 'image-checking', 'The image is being checked. Wait for the end.');
+      if (await context.rounds.imageInUse(params.id))
+        throw new Problem(409, 'image-in-use', 'The image is being written to cards. Wait for the end.');
       const needed = await context.images.neededBy(params.id);
       if (needed.length > 0)
         throw new Problem(

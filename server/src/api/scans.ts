@@ -4,7 +4,7 @@ import { once } from '../http/idempotency';
 import { Problem } from '../http/problems';
 import { IdSchema, route, type Route } from '../http/route';
 import { addJob } from '../jobs/queue';
-import { record, type Context } from '../services/context';
+import type { Context } from '../services/context';
 import { needBatch } from '../services/plans';
 
 async function startScan(
@@ -16,19 +16,25 @@ async function startScan(
   await needBatch(context, batchId);
   const fault = subnetFault(subnet);
   if (fault) throw new Problem(422, `subnet-${fault}`, `Nothing was contacted. ${subnetFaultTexts[fault]}`);
-  const latest = await context.scans.latest(batchId);
-  if (latest && (latest.state === 'queued' || latest.state === 'running'))
-    throw new Problem(409, 'scan-running', 'A search is under way already.');
   const id = randomUUID();
   await context.knex.transaction(async (db) => {
-    await context.scans.create({ id, batchId, subnet, port, total: subnetHosts(subnet).length }, db);
-    await addJob(db, 'scan', { scanId: id });
+    const scan = { id, batchId, subnet, port, total: subnetHosts(subnet).length };
+    // The database decides: of two that start at once one is refused.
+    if (!(await context.scans.create(scan, context.station, db)))
+      throw new Problem(409, 'scan-running', 'A search is under way already.');
+    await context.log.add(
+      [
+        {
+          kind: 'scan-started',
+          batchId,
+          text: `A search on ${subnet}, port ${String(port)}, was started.`,
+        },
+      ],
+      db,
+    );
+    await addJob(db, context.station, 'scan', { scanId: id });
   });
-  await record(context, {
-    kind: 'scan-started',
-    batchId,
-    text: `A search on ${subnet}, port ${String(port)}, was started.`,
-  });
+  context.events.send({ type: 'log' });
   const scan = await context.scans.find(id);
   if (!scan) throw new Error('a scan that was just made is missing');
   return scan;

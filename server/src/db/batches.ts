@@ -53,13 +53,18 @@ const toDevice = (row: DeviceRow): Device => ({
   overrides: row.overrides,
 });
 
+/** A device of a plan belongs to another batch. */
+export class DeviceElsewhere extends Error {}
+
 /** Batches with their devices. */
 export class BatchRepository {
   constructor(private readonly knex: Knex) {}
 
   async list(): Promise<BatchSummary[]> {
     const rows = await this.knex('batch')
-      .leftJoin('device', 'device.batch_id', 'batch.id')
+      .leftJoin('device', (join) => {
+        join.on('device.batch_id', 'batch.id').andOnNull('device.retired_at');
+      })
       .groupBy('batch.id')
       .orderBy('batch.created_at')
       .select<(BatchRow & { devices: string })[]>('batch.*', this.knex.raw('count(device.id) as devices'));
@@ -75,7 +80,7 @@ export class BatchRepository {
   async find(id: string): Promise<StoredBatch | null> {
     const row = await this.knex<BatchRow>('batch').where('id', id).first();
     if (!row) return null;
-    const devices = await this.knex<DeviceRow>('device').where('batch_id', id).orderBy('position');
+    const devices = await this.planned(id);
     return {
       id,
       version: row.version,
@@ -103,13 +108,22 @@ export class BatchRepository {
     return true;
   }
 
-  /** Marks of other batches among these. */
-  async marksTaken(batchId: string, marks: readonly string[]): Promise<string[]> {
-    const rows = await this.knex<DeviceRow>('device')
-      .whereIn('mark', [...marks])
-      .whereNot('batch_id', batchId)
-      .select('mark');
-    return rows.map((row) => row.mark);
+  /** Marks that other devices have or had: a mark is printed on a label and must not come back. */
+  async marksTaken(devices: readonly Pick<Device, 'id' | 'mark'>[], db: Knex = this.knex): Promise<string[]> {
+    const rows = await db<DeviceRow>('device')
+      .whereIn(
+        'mark',
+        devices.map(({ mark }) => mark),
+      )
+      .select('id', 'mark');
+    const own = new Map(devices.map(({ id, mark }) => [id, mark]));
+    return rows.filter(({ id, mark }) => own.get(id) !== mark).map(({ mark }) => mark);
+  }
+
+  /** Waits for a plan that is being saved, and keeps it as it is until the transaction ends. @returns its version */
+  async hold(id: string, db: Knex): Promise<number | null> {
+    const row = await db<BatchRow>('batch').where({ id }).forShare().first('version');
+    return row?.version ?? null;
   }
 
   /** Devices of other batches among these ids. */
@@ -126,6 +140,7 @@ export class BatchRepository {
     const rows: Surroundings['names'] = await this.knex('device')
       .join('batch', 'batch.id', 'device.batch_id')
       .whereNot('device.batch_id', batchId)
+      .whereNull('device.retired_at')
       .whereIn(
         'device.host_key',
         this.knex('sighting').where('key_proven', true).whereNotNull('host_key').select('host_key'),
@@ -136,7 +151,7 @@ export class BatchRepository {
   }
 
   async records(batchId: string): Promise<DeviceRecord[]> {
-    const rows = await this.knex<DeviceRow>('device').where('batch_id', batchId).orderBy('position');
+    const rows = await this.planned(batchId);
     return rows.map((row) => ({
       deviceId: row.id,
       poweredAt: millisOrNull(row.powered_at),
@@ -147,8 +162,40 @@ export class BatchRepository {
     }));
   }
 
-  async setHostKey(deviceId: string, hostKey: string, fingerprint: string, db: Knex): Promise<void> {
-    await db('device').where('id', deviceId).update({ host_key: hostKey, host_key_fingerprint: fingerprint });
+  /** Devices among these, or of all, whose host key is not on record. */
+  async withoutHostKey(db: Knex, among?: readonly string[]): Promise<string[]> {
+    const query = db<DeviceRow>('device').whereNull('host_key').select('id');
+    const rows = await (among ? query.whereIn('id', [...among]) : query);
+    return rows.map(({ id }) => id);
+  }
+
+  /** Puts host keys on record, once: a key that stands there stays. */
+  async setHostKeys(
+    keys: readonly { deviceId: string; hostKey: string; fingerprint: string }[],
+    db: Knex,
+  ): Promise<void> {
+    await db.raw(
+      `update device set host_key = made.key, host_key_fingerprint = made.print
+       from unnest(?::uuid[], ?::text[], ?::text[]) as made (id, key, print)
+       where device.id = made.id and device.host_key is null`,
+      [
+        keys.map(({ deviceId }) => deviceId),
+        keys.map(({ hostKey }) => hostKey),
+        keys.map(({ fingerprint }) => fingerprint),
+      ],
+    );
+  }
+
+  /** Whose host keys these are: devices of all batches, retired ones too. */
+  async ownersOfKeys(
+    hostKeys: readonly string[],
+  ): Promise<{ hostKey: string; batchId: string; hostName: string; batchName: string }[]> {
+    return this.knex('device')
+      .join('batch', 'batch.id', 'device.batch_id')
+      .whereIn('device.host_key', [...hostKeys])
+      .select<
+        { hostKey: string; batchId: string; hostName: string; batchName: string }[]
+      >('device.host_key as hostKey', 'device.batch_id as batchId', 'device.host_name as hostName', this.knex.raw(`batch.plan->>'name' as "batchName"`));
   }
 
   /** Writes down that devices were powered or handed over now. @returns those that belong to the batch */
@@ -172,16 +219,25 @@ export class BatchRepository {
       .update({ powered_at: null, handed_over_at: null, carrier_done_at: null });
   }
 
+  private planned(batchId: string): Promise<DeviceRow[]> {
+    return this.knex<DeviceRow>('device')
+      .where('batch_id', batchId)
+      .whereNull('retired_at')
+      .orderBy('position');
+  }
+
+  /** Who left the plan is retired and not deleted: cards, keys and sightings refer to it, and it may come back. */
   private async putDevices(batchId: string, devices: readonly Device[], db: Knex): Promise<void> {
     await db('device')
       .where('batch_id', batchId)
+      .whereNull('retired_at')
       .whereNotIn(
         'id',
         devices.map((device) => device.id),
       )
-      .delete();
+      .update({ retired_at: db.fn.now() });
     if (devices.length === 0) return;
-    await db('device')
+    const kept: unknown[] = await db('device')
       .insert(
         devices.map((device, position) => ({
           id: device.id,
@@ -193,9 +249,13 @@ export class BatchRepository {
           role: device.role,
           notes: device.notes,
           overrides: JSON.stringify(device.overrides),
+          retired_at: null,
         })),
       )
       .onConflict('id')
-      .merge(['position', 'nest', 'mark', 'host_name', 'role', 'notes', 'overrides']);
+      .merge(['position', 'nest', 'mark', 'host_name', 'role', 'notes', 'overrides', 'retired_at'])
+      .where('device.batch_id', batchId)
+      .returning('id');
+    if (kept.length < devices.length) throw new DeviceElsewhere();
   }
 }

@@ -11,8 +11,8 @@ interface Row {
 export class BoardRepository {
   constructor(private readonly knex: Knex) {}
 
-  async list(): Promise<ShelvedBoard[]> {
-    const rows = await this.knex<Row>('board_profile').orderBy('created_at');
+  async list(db: Knex = this.knex): Promise<ShelvedBoard[]> {
+    const rows = await db<Row>('board_profile').orderBy('created_at');
     const stored = new Map(rows.map((row) => [row.id, row]));
     const shipped = boardProfiles.map((profile): ShelvedBoard => {
       const row = stored.get(profile.id);
@@ -36,16 +36,16 @@ export class BoardRepository {
    * @param version the one that was read, 0 for one that was not kept before
    * @returns false when the version is no longer the one that was read
    */
-  async save(profile: BoardProfile, version: number): Promise<boolean> {
+  async save(profile: BoardProfile, version: number, db: Knex = this.knex): Promise<boolean> {
     if (version === 0) {
-      const made: unknown[] = await this.knex('board_profile')
+      const made: unknown[] = await db('board_profile')
         .insert({ id: profile.id, profile: JSON.stringify(profile) })
         .onConflict('id')
         .ignore()
         .returning('id');
       return made.length > 0;
     }
-    const count = await this.knex('board_profile')
+    const count = await db('board_profile')
       .where({ id: profile.id, version })
       .update({ profile: JSON.stringify(profile), version: version + 1 });
     return count > 0;
@@ -62,7 +62,7 @@ export class BoardRepository {
       .whereRaw(`plan->>'boardProfileId' = ?`, [id])
       .orWhereExists(
         this.knex('device')
-          .whereRaw('device.batch_id = batch.id')
+          .whereRaw('device.batch_id = batch.id and device.retired_at is null')
           .whereRaw(`device.overrides->>'boardProfileId' = ?`, [id]),
       )
       .select<{ name: string }[]>(this.knex.raw(`plan->>'name' as name`));

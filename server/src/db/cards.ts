@@ -1,5 +1,5 @@
 import type { Knex } from 'knex';
-import type { CardProof, CardRecord, CardWriting, SaveCard } from '@nest-mark/core';
+import type { CardProof, CardRecord, CardWriting, ProposedCard, SaveCard } from '@nest-mark/core';
 import { millis } from './connect';
 
 interface CardRow {
@@ -11,6 +11,20 @@ interface CardRow {
   first_seen: Date;
   proof: CardProof | null;
 }
+
+/** Whose verified card a medium is. */
+export type VerifiedFor = NonNullable<ProposedCard['verifiedFor']>;
+
+/** A card that is some device's, and by which writing. */
+export interface HeldFor extends VerifiedFor {
+  roundId: string;
+  /** Whether it carries its device's mark. */
+  marked: boolean;
+}
+
+/** What can happen to a card. */
+export type CardEvent =
+  'touched' | 'verified' | 'failed' | 'cancelled' | 'unfinished' | 'proof-begun' | 'proved' | 'changed';
 
 interface WritingRow {
   card_key: string;
@@ -116,10 +130,93 @@ export class CardRepository {
       .update({ proof: JSON.stringify(proof) });
   }
 
-  /** Marks proofs that a killed server left running. */
-  async interruptProofs(): Promise<void> {
+  /** Notes how far a proof is, unless it has ended. */
+  async setProofShare(key: string, proof: CardProof): Promise<void> {
+    await this.knex('card')
+      .where({ key })
+      .whereRaw(`proof->>'state' = 'running'`)
+      .update({ proof: JSON.stringify(proof) });
+  }
+
+  /** Begins a proof: from here on the card is nobody's. */
+  async beginProof(key: string, proof: CardProof, station: string, db: Knex): Promise<void> {
+    await this.setProof(key, proof, db);
+    await db('card').where({ key }).update({ station });
+    await this.happened(key, 'proof-begun', null, null, db);
+  }
+
+  /** Writes a proof's result down, once. @returns false when it is on record already */
+  async endProof(key: string, proof: CardProof, content: string, db: Knex): Promise<boolean> {
+    const count = await db('card')
+      .where({ key })
+      .whereRaw(`proof->>'state' = 'running'`)
+      .update({ proof: JSON.stringify(proof), station: null });
+    if (count === 0) return false;
+    await this.happened(key, 'proved', null, content, db);
+    return true;
+  }
+
+  /**
+   * Notes the newest thing that happened to a card, and with it whose card it is now.
+   * @param whose the device whose verified card it became, and by which round; null for nobody's
+   * @param content digest of its first and last MiB as it was left; null where that is not known
+   */
+  async happened(
+    key: string,
+    event: CardEvent,
+    whose: { deviceId: string; roundId: string } | null,
+    content: string | null,
+    db: Knex = this.knex,
+  ): Promise<void> {
+    await db('card')
+      .where({ key })
+      .update({
+        event,
+        event_at: db.fn.now(),
+        device_id: whose?.deviceId ?? null,
+        round_id: whose?.roundId ?? null,
+        content: content === '' ? null : content,
+      });
+  }
+
+  /** Notes that a card's contents were mended; whose it is stays. */
+  async setContent(key: string, content: string): Promise<void> {
+    await this.knex('card').where({ key }).update({ content });
+  }
+
+  /** Cards that this program left with just these contents. */
+  async keysByContent(content: string, size: number): Promise<string[]> {
+    const rows = await this.knex<CardRow>('card').where({ content, size: String(size) } as never).select('key');
+    return rows.map(({ key }) => key);
+  }
+
+  /** For card records: the device whose verified card each of them is, going by what happened to it last. */
+  async heldFor(keys: readonly string[]): Promise<Map<string, HeldFor>> {
+    const rows = await this.knex('card')
+      .join('device', 'device.id', 'card.device_id')
+      .join('batch', 'batch.id', 'device.batch_id')
+      .leftJoin('round_card', (join) => {
+        join.on('round_card.round_id', 'card.round_id').andOn('round_card.card_key', 'card.key');
+      })
+      .whereIn('card.key', [...keys])
+      .select<(HeldFor & { key: string })[]>(
+        'card.key',
+        'card.round_id as roundId',
+        'device.id as deviceId',
+        'device.host_name as hostName',
+        'device.mark',
+        'device.nest',
+        this.knex.raw(`batch.plan->>'name' as "batchName"`),
+        this.knex.raw('coalesce(round_card.marked, true) as marked'),
+      );
+    return new Map(rows.map(({ key, ...held }) => [key, held]));
+  }
+
+  /** Marks proofs that a killed server of this station left running. */
+  async interruptProofs(station: string): Promise<void> {
     await this.knex('card')
       .whereRaw(`proof->>'state' = 'running'`)
+      .where((own) => own.where({ station }).orWhereNull('station'))
       .update({
         proof: this.knex.raw(
           `proof || '{"state":"interrupted","text":"The program stopped while this card was being proved. Prove it again."}'`,

@@ -2,6 +2,7 @@ import knexModule, { type Knex } from 'knex';
 import * as first from './migrations/0001-first';
 import * as plan from './migrations/0002-plan';
 import * as cards from './migrations/0003-cards';
+import * as safety from './migrations/0004-safety';
 
 /** The database cannot be used; the message tells what to do. */
 export class DatabaseError extends Error {}
@@ -10,6 +11,7 @@ const migrations: Record<string, { up(knex: Knex): Promise<void>; down(knex: Kne
   '0001-first': first,
   '0002-plan': plan,
   '0003-cards': cards,
+  '0004-safety': safety,
 };
 
 /** Migrations from the bundle instead of a folder. */
@@ -24,8 +26,13 @@ const migrationSource: Knex.MigrationSource<string> = {
   },
 };
 
+/** Brings the tables up to date. Call it while no other process of this station can be at work. */
+export async function migrate(knex: Knex): Promise<void> {
+  await knex.migrate.latest();
+}
+
 /**
- * Connects and brings the tables up to date.
+ * Connects.
  * @throws DatabaseError when the database is not there
  */
 export async function connectDatabase(url: string): Promise<Knex> {
@@ -47,7 +54,6 @@ export async function connectDatabase(url: string): Promise<Knex> {
         'Nothing was changed. Start Nest Mark with npm start, which starts its database too.',
     );
   }
-  await knex.migrate.latest();
   return knex;
 }
 

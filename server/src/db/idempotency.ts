@@ -16,6 +16,9 @@ export class IdempotencyRepository {
   }
 
   async keep(key: string, request: string, answer: unknown): Promise<void> {
-    await this.knex('idempotency').insert({ key, request, status: 200, body: JSON.stringify(answer) });
+    await this.knex('idempotency')
+      .insert({ key, request, status: 200, body: JSON.stringify(answer) })
+      .onConflict('key')
+      .ignore();
   }
 }

@@ -14,6 +14,8 @@ interface Row {
   /** As it was kept; earlier versions kept less. */
   about: unknown;
   added_at: Date;
+  upload_id: string | null;
+  station: string;
 }
 
 /** An image with everything that writing needs. */
@@ -23,6 +25,10 @@ export interface StoredImage {
   sourcePath: string;
   published: string;
   state: Image['state'];
+  /** The upload that it came by; the file of that is ours to remove, a file of the operator's never. */
+  uploadId: string | null;
+  /** The station on whose disk it is; empty for those of earlier versions, which knew only one. */
+  station: string;
   facts: ShelvedImage | null;
   /** The first-boot method that is used: chosen by a person, or detected. */
   method: FirstBootMethodId;
@@ -39,6 +45,8 @@ const toImage = (row: Row): StoredImage => {
     sourcePath: row.source_path,
     published: row.published_sha256,
     state: row.state,
+    uploadId: row.upload_id,
+    station: row.station,
     facts: row.facts,
     method,
     view: {
@@ -89,7 +97,7 @@ export class ImageRepository {
   }
 
   async create(
-    image: { id: string; title: string; sourcePath: string; published: string },
+    image: Pick<StoredImage, 'id' | 'title' | 'sourcePath' | 'published' | 'uploadId' | 'station'>,
     db: Knex,
   ): Promise<void> {
     await db('image').insert({
@@ -97,15 +105,20 @@ export class ImageRepository {
       title: image.title,
       source_path: image.sourcePath,
       published_sha256: image.published,
+      upload_id: image.uploadId,
+      station: image.station,
       state: 'checking',
     });
   }
 
-  /** Keeps what was found; the word width is taken over where nobody has said it. */
-  async finish(id: string, facts: ShelvedImage): Promise<void> {
+  /**
+   * Keeps what was found, once; the word width is taken over where nobody has said it.
+   * @returns false when the image is not being read any more
+   */
+  async finish(id: string, facts: ShelvedImage, db: Knex): Promise<boolean> {
     const wordBits = facts.seen.find(({ kind }) => kind === 'width')?.wordBits ?? null;
-    await this.knex('image')
-      .where('id', id)
+    const count = await db('image')
+      .where({ id, state: 'checking' })
       .update({
         state: 'ready',
         message: '',
@@ -119,15 +132,25 @@ export class ImageRepository {
               ),
             }),
       });
+    return count > 0;
   }
 
   /** Puts an image back to be read, from another path. */
-  async checkAgain(id: string, sourcePath: string, db: Knex): Promise<void> {
-    await db('image').where('id', id).update({ state: 'checking', source_path: sourcePath, facts: null });
+  async checkAgain(id: string, sourcePath: string, uploadId: string | null, db: Knex): Promise<void> {
+    await db('image')
+      .where('id', id)
+      .update({ state: 'checking', source_path: sourcePath, upload_id: uploadId, facts: null });
   }
 
-  async fail(id: string, message: string): Promise<void> {
-    await this.knex('image').where('id', id).update({ state: 'failed', message });
+  /** Keeps an image as it is until the transaction ends. @returns the digest of its octets; null when it is not ready */
+  async hold(id: string, db: Knex): Promise<string | null> {
+    const row = await db<Row>('image').where({ id, state: 'ready' }).forShare().first('facts');
+    return row?.facts?.rawSha256 ?? null;
+  }
+
+  /** @returns false when the image is not being read any more */
+  async fail(id: string, message: string, db: Knex = this.knex): Promise<boolean> {
+    return (await db('image').where({ id, state: 'checking' }).update({ state: 'failed', message })) > 0;
   }
 
   /** Keeps what a person says of an image. */
@@ -147,7 +170,7 @@ export class ImageRepository {
       .whereRaw(`plan->>'imageId' = ?`, [id])
       .orWhereExists(
         this.knex('device')
-          .whereRaw('device.batch_id = batch.id')
+          .whereRaw('device.batch_id = batch.id and device.retired_at is null')
           .whereRaw(`device.overrides->>'imageId' = ?`, [id]),
       )
       .select<{ name: string }[]>(this.knex.raw(`plan->>'name' as name`));

@@ -19,13 +19,23 @@ const toNetwork = ({ id, version, network, secret_faults: faults }: Row): Shelve
 export class NetworkRepository {
   constructor(private readonly knex: Knex) {}
 
-  async list(): Promise<ShelvedNetwork[]> {
-    return (await this.knex<Row>('network').orderBy('created_at')).map(toNetwork);
+  async list(db: Knex = this.knex): Promise<ShelvedNetwork[]> {
+    return (await db<Row>('network').orderBy('created_at')).map(toNetwork);
   }
 
   async find(id: string): Promise<ShelvedNetwork | null> {
     const row = await this.knex<Row>('network').where('id', id).first();
     return row ? toNetwork(row) : null;
+  }
+
+  /** Keeps networks as they are until the transaction ends. @returns their versions */
+  async hold(ids: readonly string[], db: Knex): Promise<Map<string, number>> {
+    const rows = await db<Row>('network')
+      .whereIn('id', [...ids])
+      .orderBy('id')
+      .forShare()
+      .select('id', 'version');
+    return new Map(rows.map(({ id, version }) => [id, version]));
   }
 
   async create(id: string, network: Network, db: Knex): Promise<void> {
@@ -58,7 +68,7 @@ export class NetworkRepository {
       .whereRaw(`plan->'networks' @> ?::jsonb`, [wanted])
       .orWhereExists(
         this.knex('device')
-          .whereRaw('device.batch_id = batch.id')
+          .whereRaw('device.batch_id = batch.id and device.retired_at is null')
           .whereRaw(`device.overrides->'networks' @> ?::jsonb`, [wanted]),
       )
       .select<{ name: string }[]>(this.knex.raw(`plan->>'name' as name`));

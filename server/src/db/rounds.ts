@@ -2,8 +2,8 @@ import type { Knex } from 'knex';
 import {
   spread,
   type CardState,
+  type FirstBootMethodId,
   type MeasuredRate,
-  type ProposedCard,
   type Round,
   type RoundCard,
 } from '@nest-mark/core';
@@ -30,20 +30,54 @@ interface CardRow {
   share: number;
   message: string;
   at: Date;
+  image_id: string | null;
+  image_sha256: string | null;
+  method: FirstBootMethodId | null;
+  host_name: string;
+  overrule: string | null;
+  marked: boolean;
+  past_cache: boolean | null;
 }
-
-/** Whose verified card a medium is. */
-export type VerifiedFor = NonNullable<ProposedCard['verifiedFor']>;
 
 export interface ArmedCard {
   slotId: string;
   deviceId: string;
   identity: MediumIdentity;
   /** Reader's place and kind of card in words, by which rates are learnt. */
-  slotTitle?: string;
-  cardKind?: string;
+  slotTitle: string;
+  cardKind: string;
   /** Its card record. */
-  cardKey?: string | null;
+  cardKey: string;
+  /** What was confirmed: the image by its digest, the method, and the device's name at that time. */
+  imageId: string;
+  imageSha256: string;
+  method: FirstBootMethodId;
+  hostName: string;
+  /** What was typed to have a medium written that does not look like a card; null where that was not asked. */
+  overrule: string | null;
+  /** Whether the card will carry its device's mark. */
+  marked: boolean;
+}
+
+/** A card that a waiting or running round holds. */
+export interface HeldCard {
+  roundId: string;
+  station: string;
+  slotId: string;
+  deviceId: string;
+  identity: MediumIdentity;
+}
+
+/** States from which a card goes on. */
+const underWay = ['queued', 'writing', 'verifying'];
+
+/** How a card ended, as it is kept. */
+export interface CardEnd {
+  state: CardState;
+  message: string;
+  fault: string | null;
+  pastCache: boolean | null;
+  took: CardTimes | null;
 }
 
 /** How long one verified card took. */
@@ -56,6 +90,9 @@ export interface CardTimes {
 /** Cards from which rates are learnt: older ones tell of other readers and cards. */
 const RATES_FROM = 200;
 
+/** Rounds of a batch that are told; older ones are in the log. */
+const ROUNDS_TOLD = 30;
+
 const toCard = (row: CardRow): RoundCard => ({
   slotId: row.slot_id,
   deviceId: row.device_id,
@@ -67,13 +104,22 @@ const toCard = (row: CardRow): RoundCard => ({
   secondsLeft: null,
   message: row.message,
   at: millis(row.at),
+  pastCache: row.past_cache,
 });
 
-const toArmed = (row: CardRow): ArmedCard => ({
+const toArmed = (row: CardRow & { slot_title: string; card_kind: string }): ArmedCard => ({
   slotId: row.slot_id,
+  slotTitle: row.slot_title,
+  cardKind: row.card_kind,
   deviceId: row.device_id,
-  identity: row.identity,
-  cardKey: row.card_key,
+  identity: { ...row.identity, content: (row.identity as Partial<MediumIdentity>).content ?? '' },
+  cardKey: row.card_key ?? '',
+  imageId: row.image_id ?? '',
+  imageSha256: row.image_sha256 ?? '',
+  method: row.method ?? 'none',
+  hostName: row.host_name,
+  overrule: row.overrule,
+  marked: row.marked,
 });
 
 function grouped<T>(items: readonly T[], key: (item: T) => string): Map<string, T[]> {
@@ -111,9 +157,15 @@ export class RoundRepository {
         slot_id: card.slotId,
         device_id: card.deviceId,
         identity: JSON.stringify(card.identity),
-        slot_title: card.slotTitle ?? card.slotId,
-        card_kind: card.cardKind ?? '',
-        card_key: card.cardKey ?? null,
+        slot_title: card.slotTitle,
+        card_kind: card.cardKind,
+        card_key: card.cardKey,
+        image_id: card.imageId,
+        image_sha256: card.imageSha256,
+        method: card.method,
+        host_name: card.hostName,
+        overrule: card.overrule,
+        marked: card.marked,
         state: 'queued',
       })),
     );
@@ -124,19 +176,50 @@ export class RoundRepository {
     return row ? this.withCards(row) : null;
   }
 
-  /** All rounds of a batch, newest first. */
+  /**
+   * Rounds of a batch, newest first: those that are under way, and the newest of the others. Two questions, however
+   * long its history is.
+   */
   async ofBatch(batchId: string): Promise<Round[]> {
-    const rows = await this.knex<RoundRow>('round').where('batch_id', batchId).orderBy('number', 'desc');
-    return Promise.all(rows.map((row) => this.withCards(row)));
+    const rows = await this.knex<RoundRow>('round')
+      .where('batch_id', batchId)
+      .orderByRaw(`(state in ('queued', 'running')) desc, number desc`)
+      .limit(ROUNDS_TOLD);
+    const cards = await this.knex<CardRow>('round_card')
+      .whereIn(
+        'round_id',
+        rows.map(({ id }) => id),
+      )
+      .orderBy('slot_id');
+    const byRound = grouped(cards, (card) => card.round_id);
+    return rows.sort((a, b) => b.number - a.number).map((row) => toRound(row, byRound.get(row.id) ?? []));
   }
 
   /** Cards of a round as they were armed. */
   async armed(id: string): Promise<ArmedCard[]> {
-    return (await this.knex<CardRow>('round_card').where('round_id', id).orderBy('slot_id')).map(toArmed);
+    const rows = await this.knex('round_card')
+      .where('round_id', id)
+      .orderBy('slot_id')
+      .select<Parameters<typeof toArmed>[0][]>('*');
+    return rows.map(toArmed);
+  }
+
+  /** The station whose round it is; null when there is no such round. */
+  async stationOf(id: string): Promise<string | null> {
+    return (await this.knex<RoundRow>('round').where({ id }).first('station'))?.station ?? null;
+  }
+
+  /** Whether a round that is waiting or running was armed with an image. */
+  async imageInUse(imageId: string): Promise<boolean> {
+    const row: unknown = await this.knex('round_card')
+      .where('image_id', imageId)
+      .whereIn('state', underWay)
+      .first('round_id');
+    return row !== undefined;
   }
 
   /** Cards of a round that were not verified, and whose devices no later round took up. */
-  async unfinished(round: Round): Promise<ArmedCard[]> {
+  async unfinished(round: Round): Promise<Pick<ArmedCard, 'slotId' | 'deviceId' | 'identity'>[]> {
     const later = this.knex('round_card')
       .join('round', 'round.id', 'round_card.round_id')
       .where('round.batch_id', round.batchId)
@@ -147,7 +230,7 @@ export class RoundRepository {
       .whereNot('state', 'verified')
       .whereNotIn('device_id', later)
       .orderBy('slot_id');
-    return rows.map(toArmed);
+    return rows.map((row) => ({ slotId: row.slot_id, deviceId: row.device_id, identity: row.identity }));
   }
 
   /** Rounds that were not ended properly on this station. */
@@ -159,48 +242,70 @@ export class RoundRepository {
     return rows.map((row) => row.id);
   }
 
-  async setState(id: string, state: Round['state']): Promise<void> {
+  async setState(id: string, state: Round['state'], db: Knex = this.knex): Promise<void> {
     const ended = state === 'queued' || state === 'running' ? null : this.knex.fn.now();
-    await this.knex('round').where('id', id).update({ state, ended_at: ended });
+    await db('round').where('id', id).update({ state, ended_at: ended });
   }
 
   /** Keeps other arming out until the transaction ends. */
   async lockSlots(db: Knex): Promise<void> {
-    await db.raw(`select pg_advisory_xact_lock(hashtext('nest-mark slots'))`);
+    await db.raw(`select pg_advisory_xact_lock(hashtextextended('nest-mark slots', 0))`);
   }
 
   /** Cards that waiting and running rounds hold; one that has ended is free again while the others go on. */
-  async inUse(
-    db: Knex = this.knex,
-  ): Promise<{ station: string; slotId: string; identity: MediumIdentity }[]> {
+  async inUse(db: Knex = this.knex): Promise<HeldCard[]> {
     const rows = await db<CardRow>('round_card')
       .join('round', 'round.id', 'round_card.round_id')
       .whereIn('round.state', ['queued', 'running'])
       .whereIn('round_card.state', ['queued', 'writing', 'verifying'])
-      .select<{ station: string; slot_id: string; identity: MediumIdentity }[]>(
+      .select<{ id: string; station: string; slot_id: string; device_id: string; identity: MediumIdentity }[]>(
+        'round.id',
         'round.station',
         'round_card.slot_id',
+        'round_card.device_id',
         'round_card.identity',
       );
-    return rows.map(({ station, slot_id, identity }) => ({ station, slotId: slot_id, identity }));
+    return rows.map(({ id, station, slot_id, device_id, identity }) => ({
+      roundId: id,
+      station,
+      slotId: slot_id,
+      deviceId: device_id,
+      identity,
+    }));
   }
 
-  async setCard(
-    roundId: string,
-    slotId: string,
-    change: { state?: CardState; share?: number; message?: string; fault?: string | null },
-  ): Promise<void> {
-    const at = change.state ? { at: this.knex.fn.now() } : {};
+  /** Writes down how far a card is; one that has ended stays as it ended. */
+  async setPhase(roundId: string, slotId: string, state: 'writing' | 'verifying'): Promise<void> {
     await this.knex('round_card')
       .where({ round_id: roundId, slot_id: slotId })
-      .update({ ...change, ...at });
+      .whereIn('state', underWay)
+      .update({ state, at: this.knex.fn.now() });
   }
 
-  /** Writes down how long a card took. */
-  async setRates(roundId: string, slotId: string, took: CardTimes): Promise<void> {
-    await this.knex('round_card')
+  /** Writes down what a card is about to get. */
+  async setWritten(roundId: string, slotId: string, sha256: string, db: Knex): Promise<void> {
+    await db('round_card').where({ round_id: roundId, slot_id: slotId }).update({ written_sha256: sha256 });
+  }
+
+  /** Writes down how a card ended, once. @returns false when that is on record already */
+  async endCard(roundId: string, slotId: string, end: CardEnd, db: Knex): Promise<boolean> {
+    const count = await db('round_card')
       .where({ round_id: roundId, slot_id: slotId })
-      .update({ octets: took.octets, write_seconds: took.writeSeconds, verify_seconds: took.verifySeconds });
+      .whereIn('state', underWay)
+      .update({
+        state: end.state,
+        message: end.message,
+        share: end.state === 'verified' ? 1 : 0,
+        fault: end.fault,
+        past_cache: end.pastCache,
+        at: db.fn.now(),
+        ...(end.took && {
+          octets: end.took.octets,
+          write_seconds: end.took.writeSeconds,
+          verify_seconds: end.took.verifySeconds,
+        }),
+      });
+    return count > 0;
   }
 
   /** What this bench has measured, by reader and kind of card, from its newest cards. */
@@ -239,45 +344,53 @@ export class RoundRepository {
       });
   }
 
-  /** The newest write of each device of a batch. */
+  /**
+   * What each device of a batch has: its newest write, or the newest one whose card still holds it. A verified card
+   * that was used for something else since is told as lost, since that moment.
+   */
   async latestCards(batchId: string): Promise<Map<string, RoundCard>> {
-    const rows = await this.knex<CardRow>('round_card')
+    const rows = await this.knex('round_card')
       .join('round', 'round.id', 'round_card.round_id')
+      .leftJoin('card', 'card.key', 'round_card.card_key')
       .where('round.batch_id', batchId)
       .orderBy(['round_card.device_id', { column: 'round.number', order: 'desc' }])
-      .select<CardRow[]>(this.knex.raw('distinct on (round_card.device_id) round_card.*'));
-    return new Map(rows.map((row) => [row.device_id, toCard(row)]));
-  }
-
-  /** For card records: the device whose verified card each of them is, going by its newest write. */
-  async verifiedFor(keys: readonly string[]): Promise<Map<string, VerifiedFor>> {
-    const { rows }: { rows: (VerifiedFor & { key: string; state: CardState })[] } = await this.knex.raw(
-      `select distinct on (card.card_key) card.card_key as key, card.state, device.id as "deviceId",
-         device.host_name as "hostName", device.mark, device.nest, batch.plan->>'name' as "batchName"
-       from round_card card
-       join round on round.id = card.round_id
-       join device on device.id = card.device_id
-       join batch on batch.id = round.batch_id
-       where card.card_key = any(?)
-       order by card.card_key, card.at desc`,
-      [[...keys]],
-    );
-    const verified = rows.filter(({ state }) => state === 'verified');
-    return new Map(verified.map(({ key, state: _state, ...device }) => [key, device]));
+      .select<(CardRow & { holds: boolean; event_at: Date | null })[]>(
+        'round_card.*',
+        'card.event_at',
+        this.knex.raw('coalesce(card.round_id = round_card.round_id and card.device_id = round_card.device_id, false) as holds'),
+      );
+    const latest = new Map<string, RoundCard>();
+    for (const [deviceId, writes] of grouped(rows, (row) => row.device_id)) {
+      const [newest] = writes;
+      if (!newest) continue;
+      const held = writes.find(({ state, holds }) => state === 'verified' && holds);
+      if (newest.state !== 'verified' || newest.holds) latest.set(deviceId, toCard(newest));
+      else if (held) latest.set(deviceId, toCard(held));
+      else
+        latest.set(deviceId, {
+          ...toCard(newest),
+          state: 'lost',
+          share: 0,
+          message: 'Its card was used for something else since. Write another one.',
+          at: Math.max(millis(newest.at), newest.event_at ? millis(newest.event_at) : 0),
+        });
+    }
+    return latest;
   }
 
   private async withCards(row: RoundRow): Promise<Round> {
-    const cards = await this.knex<CardRow>('round_card').where('round_id', row.id).orderBy('slot_id');
-    return {
-      id: row.id,
-      batchId: row.batch_id,
-      number: row.number,
-      state: row.state,
-      // Overlaid from the work under way; a stopped program holds nothing.
-      paused: false,
-      startedAt: millis(row.started_at),
-      endedAt: millisOrNull(row.ended_at),
-      cards: cards.map(toCard),
-    };
+    return toRound(row, await this.knex<CardRow>('round_card').where('round_id', row.id).orderBy('slot_id'));
   }
 }
+
+const toRound = (row: RoundRow, cards: readonly CardRow[]): Round => ({
+  id: row.id,
+  batchId: row.batch_id,
+  number: row.number,
+  state: row.state,
+  // Overlaid from the work under way; a stopped program holds nothing.
+  paused: false,
+  startedAt: millis(row.started_at),
+  endedAt: millisOrNull(row.ended_at),
+  cards: cards.map(toCard),
+});

@@ -12,6 +12,7 @@ interface ScanRow {
   total: number;
   message: string;
   at: Date;
+  unreachable: number;
 }
 
 interface SightingRow {
@@ -39,13 +40,40 @@ const toScan = (row: ScanRow): Scan => ({
   at: millis(row.at),
 });
 
+const toSighting = (row: SightingRow): Sighting => ({
+  id: row.id,
+  scanId: row.scan_id,
+  address: row.address,
+  port: row.port,
+  hardwareAddress: row.hardware_address,
+  banner: row.banner,
+  hostKey: row.host_key,
+  keyProven: row.key_proven,
+  at: millis(row.at),
+});
+
 /** Scans and what they saw. */
 export class ScanRepository {
   constructor(private readonly knex: Knex) {}
 
-  async create(scan: Pick<Scan, 'id' | 'batchId' | 'subnet' | 'port' | 'total'>, db: Knex): Promise<void> {
+  /** @returns false when a search of the batch is under way already */
+  async create(
+    scan: Pick<Scan, 'id' | 'batchId' | 'subnet' | 'port' | 'total'>,
+    station: string,
+    db: Knex,
+  ): Promise<boolean> {
     const { id, batchId, subnet, port, total } = scan;
-    await db('scan').insert({ id, batch_id: batchId, subnet, port, total, state: 'queued' });
+    const { rows }: { rows: unknown[] } = await db.raw(
+      `insert into scan (id, batch_id, subnet, port, total, state, station) values (?, ?, ?, ?, ?, 'queued', ?)
+       on conflict (batch_id) where state in ('queued', 'running') do nothing returning id`,
+      [id, batchId, subnet, port, total, station],
+    );
+    return rows.length > 0;
+  }
+
+  /** The station whose search it is. */
+  async stationOf(id: string): Promise<string | null> {
+    return (await this.knex<ScanRow & { station: string }>('scan').where({ id }).first('station'))?.station ?? null;
   }
 
   async find(id: string): Promise<Scan | null> {
@@ -62,22 +90,57 @@ export class ScanRepository {
     await this.knex('scan').where('id', id).update(change);
   }
 
-  /** Ends scans that a killed server left open. */
-  async interruptOpen(): Promise<void> {
-    await this.knex('scan').whereIn('state', ['queued', 'running']).update({ state: 'interrupted' });
+  /** Writes down how a search ended, once. @returns false when that is on record already */
+  async end(
+    id: string,
+    end: Pick<Scan, 'state' | 'done' | 'message'>,
+    unreachable: number,
+    db: Knex,
+  ): Promise<boolean> {
+    const count = await db('scan')
+      .where({ id })
+      .whereIn('state', ['queued', 'running'])
+      .update({ ...end, unreachable });
+    return count > 0;
   }
 
-  async addSighting(scan: Scan, sighting: Omit<Sighting, 'id' | 'at'>): Promise<void> {
-    await this.knex('sighting').insert({
-      batch_id: scan.batchId,
-      scan_id: scan.id,
-      address: sighting.address,
-      port: sighting.port,
-      hardware_address: sighting.hardwareAddress,
-      banner: sighting.banner,
-      host_key: sighting.hostKey,
-      key_proven: sighting.keyProven,
-    });
+  /** Ends scans that a killed server of this station left open. */
+  async interruptOpen(station: string): Promise<void> {
+    await this.knex('scan')
+      .whereIn('state', ['queued', 'running'])
+      .whereIn('station', [station, ''])
+      .update({
+        state: 'interrupted',
+        message: 'The program stopped in the middle of the search. What had answered by then is kept; search again.',
+      });
+  }
+
+  async addSightings(
+    scan: Pick<Scan, 'id' | 'batchId'>,
+    sightings: readonly Omit<Sighting, 'id' | 'at' | 'scanId'>[],
+  ): Promise<void> {
+    if (sightings.length === 0) return;
+    await this.knex('sighting').insert(
+      sightings.map((sighting) => ({
+        batch_id: scan.batchId,
+        scan_id: scan.id,
+        address: sighting.address,
+        port: sighting.port,
+        hardware_address: sighting.hardwareAddress,
+        banner: sighting.banner,
+        host_key: sighting.hostKey,
+        key_proven: sighting.keyProven,
+      })),
+    );
+  }
+
+  /** Adds what the neighbour table told in the end. */
+  async setHardware(scanId: string, byAddress: ReadonlyMap<string, string>): Promise<void> {
+    await this.knex.raw(
+      `update sighting set hardware_address = known.hardware from unnest(?::text[], ?::text[]) as known (address, hardware)
+       where scan_id = ? and sighting.address = known.address`,
+      [[...byAddress.keys()], [...byAddress.values()], scanId],
+    );
   }
 
   /** The newest sighting of each address and port that was ever seen for a batch. */
@@ -86,15 +149,6 @@ export class ScanRepository {
       .where('batch_id', batchId)
       .orderBy(['address', 'port', { column: 'id', order: 'desc' }])
       .select<SightingRow[]>(this.knex.raw('distinct on (address, port) sighting.*'));
-    return rows.map((row) => ({
-      id: row.id,
-      address: row.address,
-      port: row.port,
-      hardwareAddress: row.hardware_address,
-      banner: row.banner,
-      hostKey: row.host_key,
-      keyProven: row.key_proven,
-      at: millis(row.at),
-    }));
+    return rows.map(toSighting);
   }
 }

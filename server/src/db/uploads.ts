@@ -41,24 +41,29 @@ export class UploadRepository {
   }
 
   /** The upload of the same file that was begun before. */
-  async same({
-    name,
-    size,
-    modified,
-  }: Pick<StoredUpload, 'name' | 'size' | 'modified'>): Promise<StoredUpload | null> {
-    const row = await this.knex('upload').where({ name, size, modified }).first<Row | undefined>();
+  async same(
+    { name, size, modified }: Pick<StoredUpload, 'name' | 'size' | 'modified'>,
+    db: Knex,
+  ): Promise<StoredUpload | null> {
+    const row = await db('upload').where({ name, size, modified }).first<Row | undefined>();
     return row ? toUpload(row) : null;
   }
 
-  async create({ id, name, size, modified, title, published }: StoredUpload): Promise<void> {
-    await this.knex('upload').insert({ id, name, size, modified, title, published_sha256: published });
+  async create({ id, name, size, modified, title, published }: StoredUpload, db: Knex): Promise<void> {
+    await db('upload').insert({ id, name, size, modified, title, published_sha256: published });
   }
 
-  async setWishes(id: string, title: string, published: string): Promise<void> {
-    await this.knex('upload').where({ id }).update({ title, published_sha256: published });
+  async setWishes(id: string, title: string, published: string, db: Knex): Promise<void> {
+    await db('upload').where({ id }).update({ title, published_sha256: published });
   }
 
-  async remove(id: string, db: Knex = this.knex): Promise<void> {
-    await db('upload').where({ id }).delete();
+  /** @returns whether it was there */
+  async remove(id: string, db: Knex = this.knex): Promise<boolean> {
+    return (await db('upload').where({ id }).delete()) > 0;
+  }
+
+  /** Keeps other beginnings out until the transaction ends, so that one file is not begun twice. */
+  async lockBeginning(db: Knex): Promise<void> {
+    await db.raw(`select pg_advisory_xact_lock(hashtextextended('nest-mark uploads', 0))`);
   }
 }

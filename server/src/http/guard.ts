@@ -6,6 +6,19 @@ const localNames = new Set(['127.0.0.1', 'localhost', '[::1]']);
 
 const nameOf = (host: string): string => host.replace(/:\d+$/, '');
 
+const foreignPage = (): Problem =>
+  new Problem(
+    403,
+    'foreign-page',
+    'This program answers only pages that it served itself on this machine.',
+  );
+
+/** Answers only under names of this machine: a name of another site that was made to lead here gets nothing. */
+export const ownName: RequestHandler = (request, _response, next) => {
+  if (!localNames.has(nameOf(request.headers.host ?? ''))) throw foreignPage();
+  next();
+};
+
 /**
  * Lets only this machine's own pages in. A page from elsewhere in the same browser could otherwise drive a
  * program that can erase disks (cross-site requests, DNS rebinding).
@@ -14,15 +27,10 @@ export const sameMachine: RequestHandler = (request, _response, next) => {
   const host = request.headers.host ?? '';
   const origin = request.headers.origin;
   const foreign =
-    !localNames.has(nameOf(host)) ||
     (origin !== undefined && origin !== `http://${host}`) ||
-    request.headers['sec-fetch-site'] === 'cross-site';
-  if (foreign)
-    throw new Problem(
-      403,
-      'foreign-page',
-      'This program answers only pages that it served itself on this machine.',
-    );
+    // "same-site" is another port or another name of this machine: not a page of ours either.
+    !['same-origin', 'none', undefined].includes(request.get('sec-fetch-site'));
+  if (foreign) throw foreignPage();
   const changes = request.method !== 'GET' && request.method !== 'HEAD';
   // A form of another site can post text, but not JSON.
   if (

@@ -1,6 +1,6 @@
-import type { Device } from '@nest-mark/core';
 import {
   CardError,
+  overrules,
   PauseSwitch,
   refuseMedium,
   shelvedBase,
@@ -10,24 +10,32 @@ import {
   type GangCard,
 } from '@nest-mark/station';
 import type { ArmedCard } from '../db/rounds';
-import { byImage, gather, patchesFor, type Material } from '../services/card-material';
-import { record, type Context } from '../services/context';
+import { armedSettings, forgetArmed } from '../services/armed';
+import { cardBase, patchesOf, writtenDigest, type CardBase } from '../services/card-material';
+import type { Context } from '../services/context';
+import { untilRecorded } from '../services/until-recorded';
 import { RoundFollower } from './round-follower';
 
 /** Milliseconds after which an armed round that did not begin is not begun any more: the cards may be others now. */
 const ARMED_LASTS = 2 * 60_000;
 
 /** Opens a card after looking at every guard once more. @throws CardError */
-async function openCard(context: Context, card: ArmedCard, imageSize: number): Promise<CardHandle> {
-  const { largestGB } = await context.settings.bench();
-  const slot = (await context.reader.list()).find((candidate) => candidate.id === card.slotId);
-  const refusal = slot?.medium ? refuseMedium(slot.medium, imageSize, largestGB * 1e9) : null;
-  if (refusal) throw new CardError(refusal.code === 'small' ? 'small' : 'protected', refusal.message);
+async function openCard(
+  context: Context,
+  card: ArmedCard,
+  imageSize: number,
+  largest: number,
+): Promise<CardHandle> {
+  const slot = (await context.reader.list('anew')).find((candidate) => candidate.id === card.slotId);
+  const refusal = slot?.medium ? refuseMedium(slot.medium, imageSize, largest) : null;
+  if (refusal && !overrules(card.overrule, refusal))
+    throw new CardError(refusal.code === 'small' ? 'small' : 'protected', refusal.message);
   return context.reader.open(card.slotId, card.identity);
 }
 
 interface Work {
   context: Context;
+  roundId: string;
   follower: RoundFollower;
   stop: AbortController;
   pause: PauseSwitch;
@@ -35,50 +43,81 @@ interface Work {
   gangs: number;
 }
 
+/** The image that was confirmed, if it is still just that. @throws CardError */
+async function armedBase(context: Context, imageId: string, sha256: string): Promise<CardBase> {
+  const base = await cardBase(context, imageId);
+  if (base.facts.rawSha256 !== sha256)
+    throw new CardError('image', 'The image is another one than when the round was armed. Arm it again.');
+  return base;
+}
+
 /** Writes those cards of a round that get one image. */
-async function writeGroup(work: Work, material: Material, cards: readonly ArmedCard[]): Promise<void> {
+async function writeGroup(work: Work, base: CardBase, cards: readonly ArmedCard[]): Promise<void> {
   const { context, follower } = work;
-  const { facts, folder } = material;
+  const { facts, folder } = base;
+  // Before a card is opened, so that nothing is open when it fails.
+  const { keepBlocks, inFlight, largestGB } = await context.settings.bench();
   const gang: GangCard[] = [];
   for (const card of cards)
     try {
-      const patches = await patchesFor(context, material, card.deviceId);
-      gang.push({ id: card.slotId, handle: await openCard(context, card, facts.rawSize), patches });
+      const settings = await armedSettings(context, work.roundId, card.slotId);
+      const patches = await patchesOf(base, card.method, settings);
+      const digest = writtenDigest(facts.rawSha256, patches);
+      gang.push({
+        id: card.slotId,
+        handle: await openCard(context, card, facts.rawSize, largestGB * 1e9),
+        patches,
+        beforeTouch: () => follower.touching(card.slotId, digest),
+      });
     } catch (error) {
       follower.outcome(card.slotId, failureOf(error));
     }
-  const { keepBlocks, inFlight } = await context.settings.bench();
   follower.start(gang.map(({ id }) => id));
-  await writeGang(shelvedBase(folder, facts), gang, {
-    signal: work.stop.signal,
-    pause: work.pause,
-    keepBlocks: keepBlocks / work.gangs,
-    inFlight,
-    onProgress: (slotId, phase, done, total) => follower.progress(slotId, phase, done, total),
-    onOutcome: (slotId, outcome) => follower.outcome(slotId, outcome, facts.rawSize),
-  });
+  try {
+    await writeGang(shelvedBase(folder, facts), gang, {
+      signal: work.stop.signal,
+      pause: work.pause,
+      keepBlocks: keepBlocks / work.gangs,
+      inFlight,
+      onProgress: (slotId, phase, done, total) => follower.progress(slotId, phase, done, total),
+      onOutcome: (slotId, outcome) => follower.outcome(slotId, outcome, facts.rawSize),
+    });
+  } catch (error) {
+    // It closes what it began with; what it did not begin is closed here.
+    await Promise.all(gang.map(({ handle }) => handle.close().catch(() => undefined)));
+    throw error;
+  }
 }
 
-/** Writes and verifies the cards of a round, those of one image by one reading of it. */
+/** Cards by the image that was confirmed for them. */
+function byImage(cards: readonly ArmedCard[]): { imageId: string; sha256: string; cards: ArmedCard[] }[] {
+  const groups = new Map<string, { imageId: string; sha256: string; cards: ArmedCard[] }>();
+  for (const card of cards) {
+    const known = groups.get(card.imageId);
+    if (known) known.cards.push(card);
+    else groups.set(card.imageId, { imageId: card.imageId, sha256: card.imageSha256, cards: [card] });
+  }
+  return [...groups.values()];
+}
+
+/**
+ * Writes and verifies the cards of a round, those of one image by one reading of it. Uses what was stored when it was
+ * armed and nothing else.
+ */
 export async function writeRound(context: Context, roundId: string): Promise<void> {
-  const round = await context.rounds.find(roundId);
+  const round = await untilRecorded(context, () => context.rounds.find(roundId));
   // A round that was interrupted is never taken up by itself: the cards may have been changed since.
   if (round?.state !== 'queued') return;
-  const armed = await context.rounds.armed(roundId);
-  const devices = new Map<string, Device>();
-  const follower = new RoundFollower(
-    context,
-    roundId,
-    round.batchId,
-    armed,
-    (id) => devices.get(id)?.hostName ?? id,
-  );
+  // Whatever the queue says: another station's cards are not in this reader.
+  if ((await untilRecorded(context, () => context.rounds.stationOf(roundId))) !== context.station) return;
+  const armed = await untilRecorded(context, () => context.rounds.armed(roundId));
+  const follower = new RoundFollower(context, roundId, round.batchId, armed);
   const stop = new AbortController();
   const pause = new PauseSwitch();
   context.stoppers.set(roundId, stop);
   context.pauses.set(roundId, pause);
   try {
-    await context.rounds.setState(roundId, 'running');
+    await untilRecorded(context, () => context.rounds.setState(roundId, 'running'));
     context.events.send({ type: 'round', round: { ...round, state: 'running' } });
     pause.onHeld = () => follower.wasHeld();
     if (Date.now() - round.startedAt > ARMED_LASTS)
@@ -86,14 +125,12 @@ export async function writeRound(context: Context, roundId: string): Promise<voi
         'changed',
         'The round was armed too long ago and did not begin. Nothing was erased. Look at the cards and arm it again.',
       );
-    const groups = await byImage(context, round.batchId, armed);
-    const work: Work = { context, follower, stop, pause, gangs: groups.length };
+    const groups = byImage(armed);
+    const work: Work = { context, roundId, follower, stop, pause, gangs: groups.length };
     await Promise.all(
-      groups.map(async ({ imageId, cards }) => {
+      groups.map(async ({ imageId, sha256, cards }) => {
         try {
-          const material = await gather(context, round.batchId, roundId, imageId);
-          for (const [id, device] of material.devices) devices.set(id, device);
-          await writeGroup(work, material, cards);
+          await writeGroup(work, await armedBase(context, imageId, sha256), cards);
         } catch (error) {
           for (const card of cards) follower.outcome(card.slotId, failureOf(error));
         }
@@ -102,13 +139,22 @@ export async function writeRound(context: Context, roundId: string): Promise<voi
   } catch (error) {
     for (const card of armed) follower.outcome(card.slotId, failureOf(error));
   } finally {
-    await follower.settled();
+    // What has ended can be held or stopped no more, also while its end is being written down.
     context.stoppers.delete(roundId);
     context.pauses.delete(roundId);
+  }
+  try {
+    await follower.settled();
+    await untilRecorded(context, () =>
+      context.knex.transaction(async (db) => {
+        await context.rounds.setState(roundId, stop.signal.aborted ? 'cancelled' : 'done', db);
+        await forgetArmed(context, roundId, db);
+      }),
+    );
+  } finally {
     context.live.forget(roundId);
   }
-  await context.rounds.setState(roundId, stop.signal.aborted ? 'cancelled' : 'done');
-  const ended = await context.rounds.find(roundId);
+  const ended = await context.rounds.find(roundId).catch(() => null);
   if (ended) context.events.send({ type: 'round', round: ended });
   context.events.send({ type: 'slots' });
 }
@@ -119,25 +165,31 @@ const failureOf = (error: unknown): CardOutcome => ({
   message: error instanceof Error ? error.message : String(error),
 });
 
-/** Marks what a killed server left: no card of it counts as finished, and people are told. */
+/** Marks what a killed server of this station left: no card of it counts as finished, and people are told. */
 export async function recoverRounds(context: Context): Promise<void> {
   for (const roundId of await context.rounds.open(context.station)) {
     const round = await context.rounds.find(roundId);
     if (!round) continue;
-    for (const card of round.cards) {
-      if (card.state === 'verified' || card.state === 'failed') continue;
-      await context.rounds.setCard(roundId, card.slotId, {
-        state: 'unfinished',
-        message: 'The program stopped while this card was being written. It does not start; write it again.',
-      });
-      await record(context, {
-        kind: 'card-unfinished',
-        batchId: round.batchId,
-        deviceId: card.deviceId,
-        cardSerial: card.serial,
-        text: 'The program stopped while this card was being written. The card is unfinished.',
-      });
-    }
-    await context.rounds.setState(roundId, 'interrupted');
+    const message = 'The program stopped while this card was being written. It does not start; write it again.';
+    await context.knex.transaction(async (db) => {
+      for (const card of round.cards) {
+        const end = { state: 'unfinished' as const, message, fault: null, pastCache: null, took: null };
+        if (!(await context.rounds.endCard(roundId, card.slotId, end, db))) continue;
+        await context.log.add(
+          [
+            {
+              kind: 'card-unfinished',
+              batchId: round.batchId,
+              deviceId: card.deviceId,
+              cardSerial: card.serial,
+              text: 'The program stopped while this card was being written. The card is unfinished.',
+            },
+          ],
+          db,
+        );
+      }
+      await context.rounds.setState(roundId, 'interrupted', db);
+      await forgetArmed(context, roundId, db);
+    });
   }
 }

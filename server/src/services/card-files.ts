@@ -30,7 +30,8 @@ export async function cardFiles(
   deviceId: string,
   reveal: boolean,
 ): Promise<CardFiles> {
-  const { plan } = await needBatch(context, batchId);
+  const batch = await needBatch(context, batchId);
+  const { plan } = batch;
   const device = plan.devices.find(({ id }) => id === deviceId);
   if (!device) throw new Problem(404, 'device-missing', 'There is no such device in the plan.');
   const { imageId } = settingsOf(plan, device);
@@ -41,7 +42,7 @@ export async function cardFiles(
       'image-missing',
       'Choose an image for this device first; it says which files it reads.',
     );
-  const material = await gather(context, batchId, NOT_YET, imageId).catch((error: unknown) => {
+  const material = await gather(context, batch, NOT_YET, imageId).catch((error: unknown) => {
     throw new Problem(409, 'not-ready', error instanceof Error ? error.message : String(error));
   });
   const { method, base } = material;

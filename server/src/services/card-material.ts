@@ -24,21 +24,28 @@ import {
   type Plan,
   type ShelvedNetwork,
 } from '@nest-mark/core';
+import { createHash } from 'node:crypto';
 import { CardError, FileSource, shelfFiles, type GangCard, type ShelvedImage } from '@nest-mark/station';
 import { shelfFolder, type Context } from './context';
 import { hashPassword } from './hash-password';
+import { deviceHostKey, devicePassword } from './identities';
 import { networkSecret } from './networks';
-import { deviceHostKey, devicePassword, needBatch, sharedPassword } from './plans';
+import { sharedPassword } from './plans';
 
-/** Everything that the cards of one round are made from. */
-export interface Material {
-  batchId: string;
-  roundId: string;
+/** What an image gives to the cards that it is written to. */
+export interface CardBase {
+  imageId: string;
   facts: ShelvedImage;
   method: FirstBootMethodId;
   /** What of the image first-boot files are merged into. */
   base: BaseFiles;
   folder: string;
+}
+
+/** Everything that the settings of one image's cards are made from. */
+export interface Material extends CardBase {
+  batchId: string;
+  roundId: string;
   plan: Plan;
   devices: ReadonlyMap<string, Device>;
   networks: ReadonlyMap<string, ShelvedNetwork>;
@@ -48,25 +55,6 @@ export interface Material {
   salt: string | null;
   /** Keys that were worked out already: 4096 rounds are not done again for each card. */
   keys: Map<string, string>;
-}
-
-/** Cards of a round by the image that their devices get, as the plan says now. */
-export async function byImage<Card extends { deviceId: string }>(
-  context: Context,
-  batchId: string,
-  cards: readonly Card[],
-): Promise<{ imageId: string | null; cards: Card[] }[]> {
-  const { plan } = await needBatch(context, batchId);
-  const devices = new Map(plan.devices.map((device) => [device.id, device]));
-  const groups = new Map<string | null, Card[]>();
-  for (const card of cards) {
-    const device = devices.get(card.deviceId);
-    const imageId = device ? settingsOf(plan, device).imageId : null;
-    const group = groups.get(imageId);
-    if (group) group.push(card);
-    else groups.set(imageId, [card]);
-  }
-  return [...groups].map(([imageId, group]) => ({ imageId, cards: group }));
 }
 
 async function baseOf(facts: ShelvedImage, folder: string): Promise<BaseFiles> {
@@ -81,25 +69,32 @@ async function baseOf(facts: ShelvedImage, folder: string): Promise<BaseFiles> {
   }
 }
 
-/** Gathers what the cards of one image need. @throws CardError when it is not there any more */
-export async function gather(
-  context: Context,
-  batchId: string,
-  roundId: string,
-  imageId: string | null,
-): Promise<Material> {
-  const { plan } = await needBatch(context, batchId);
+/** An image on this station's shelf. @throws CardError when it is not there */
+export async function cardBase(context: Context, imageId: string | null): Promise<CardBase> {
   if (imageId === null) throw new CardError('image', 'The plan has no image for these devices any more.');
   const image = await context.images.find(imageId);
   if (!image?.facts) throw new CardError('image', 'The image is no longer on the shelf.');
+  if (image.station !== '' && image.station !== context.station)
+    throw new CardError(
+      'image',
+      `The image "${image.title}" is on the shelf of the station "${image.station}". Add it here too.`,
+    );
+  const folder = shelfFolder(context, image.id);
+  return { imageId, facts: image.facts, method: image.method, base: await baseOf(image.facts, folder), folder };
+}
+
+/** Gathers what the settings of the cards of one image need. @throws CardError when it is not there any more */
+export async function gather(
+  context: Context,
+  { id: batchId, plan }: { id: string; plan: Plan },
+  roundId: string,
+  imageId: string | null,
+): Promise<Material> {
   return {
+    ...(await cardBase(context, imageId)),
     batchId,
     roundId,
     plan,
-    facts: image.facts,
-    method: image.method,
-    base: await baseOf(image.facts, shelfFolder(context, image.id)),
-    folder: shelfFolder(context, image.id),
     devices: new Map(plan.devices.map((device) => [device.id, device])),
     networks: new Map((await context.networks.list()).map((network) => [network.id, network])),
     password: await sharedPassword(context, batchId),
@@ -203,24 +198,39 @@ export async function cardSettings(
 export const filesFor = async (context: Context, material: Material, device: Device): Promise<CardFile[]> =>
   cardFilesOf(material.method, await cardSettings(context, material, device), material.base);
 
-/** What one device's card gets over the base; nothing where the image has no boot partition. @throws CardError */
+/** What a card gets over its base; nothing where the image has no boot partition. @throws CardError */
+export async function patchesOf(
+  { facts, folder, base }: CardBase,
+  method: FirstBootMethodId,
+  settings: FirstBootSettings,
+): Promise<GangCard['patches']> {
+  if (facts.bootOffset === null || facts.bootSize === null) {
+    if (method !== 'none') throw new CardError('image', 'The image has no boot partition to take settings.');
+    return [];
+  }
+  const boot = await FileSource.open(shelfFiles(folder).boot);
+  try {
+    const range = { offset: facts.bootOffset, size: facts.bootSize };
+    return await personalise(boot, range, cardFilesOf(method, settings, base));
+  } finally {
+    await boot.close();
+  }
+}
+
+/** What one device's card gets over the base, as the plan says. @throws CardError */
 export async function patchesFor(
   context: Context,
   material: Material,
   deviceId: string,
 ): Promise<GangCard['patches']> {
-  const { facts, method } = material;
   const device = material.devices.get(deviceId);
   if (!device) throw new CardError('image', 'The device left the plan.');
-  if (facts.bootOffset === null || facts.bootSize === null) {
-    if (method !== 'none') throw new CardError('image', 'The image has no boot partition to take settings.');
-    return [];
-  }
-  const files = await filesFor(context, material, device);
-  const boot = await FileSource.open(shelfFiles(material.folder).boot);
-  try {
-    return await personalise(boot, { offset: facts.bootOffset, size: facts.bootSize }, files);
-  } finally {
-    await boot.close();
-  }
+  return patchesOf(material, material.method, await cardSettings(context, material, device));
+}
+
+/** SHA-256 that names what is written to a card: the image's digest, then each patch with its place. */
+export function writtenDigest(imageSha256: string, patches: GangCard['patches']): string {
+  const hash = createHash('sha256').update(imageSha256);
+  for (const { offset, bytes } of patches) hash.update(`\n${String(offset)} ${String(bytes.length)}\n`).update(bytes);
+  return hash.digest('hex');
 }

@@ -1,19 +1,31 @@
 import { randomUUID } from 'node:crypto';
 import type { CardRecord } from '@nest-mark/core';
-import type { Medium } from '@nest-mark/station';
-import type { Context } from './context';
+import type { Medium, Slot } from '@nest-mark/station';
+import type { HeldFor, VerifiedFor } from '../db/cards';
+import { record, type Context } from './context';
 
-/**
- * Which card record a medium belongs to: by its serial number, else by what was written to it last; null for a card
- * that was never used here.
- */
-export async function knownKey(context: Context, medium: Medium): Promise<string | null> {
-  if (medium.identity.serial !== '') return medium.identity.serial;
-  const { label } = medium;
+const isId = (text: string): boolean => /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/.test(text);
+
+/** The round that a card's label names; null when it is none of ours. */
+function roundOnLabel({ label }: Pick<Medium, 'label'>): string | null {
   if (!label) return null;
   const roundId = label.writing.slice(label.mark.length + 1);
-  if (!/^[0-9a-f-]{36}$/.test(roundId) || !/^[0-9a-f-]{36}$/.test(label.deviceId)) return null;
-  return context.cards.keyOfWriting(roundId, label.deviceId);
+  return isId(roundId) && isId(label.deviceId) ? roundId : null;
+}
+
+/**
+ * Which card record a medium belongs to: by the card's own serial number, else by what was written to it last; null
+ * for a card that was never used here.
+ */
+export async function knownKey(context: Context, medium: Medium): Promise<string | null> {
+  const { identity, label } = medium;
+  if (identity.serial !== '') return identity.serial;
+  const roundId = roundOnLabel(medium);
+  if (roundId !== null && label) return context.cards.keyOfWriting(roundId, label.deviceId);
+  // A card that was proved or emptied here carries no label, but nothing else looks like it.
+  if (label || identity.content === '') return null;
+  const keys = await context.cards.keysByContent(identity.content, identity.size);
+  return keys.length === 1 ? (keys[0] ?? null) : null;
 }
 
 /** The record that a medium gets when it is written. */
@@ -42,3 +54,58 @@ export async function recordsIn(
 /** Why a card must not be used again although it could be written; null when nothing speaks against it. */
 export const refuseRecord = (record: CardRecord | undefined): string | null =>
   record?.retired ? 'This card was retired. Use another one, or take it back into use on its record.' : null;
+
+/** Whether the medium in a slot still is what the record of its card says: the card of that device, by that writing. */
+const isStill = (medium: Medium, held: HeldFor): boolean =>
+  !held.marked || (medium.label?.deviceId === held.deviceId && roundOnLabel(medium) === held.roundId);
+
+/** Whose verified cards the media in some slots are, by slot: what the record says and the card itself bears out. */
+export async function verifiedIn(
+  context: Context,
+  slots: readonly Slot[],
+  records: ReadonlyMap<string, CardRecord>,
+): Promise<Map<string, VerifiedFor>> {
+  const held = await context.cards.heldFor([...records.values()].map(({ key }) => key));
+  return new Map(
+    slots.flatMap(({ id, medium }) => {
+      const whose = held.get(records.get(id)?.key ?? '');
+      if (!medium || !whose || !isStill(medium, whose)) return [];
+      const { deviceId, hostName, mark, nest, batchName } = whose;
+      return [[id, { deviceId, hostName, mark, nest, batchName }] as const];
+    }),
+  );
+}
+
+/**
+ * Looks whether cards in the slots are no longer what their records say, because they were written or cleared
+ * elsewhere, and notes it: their devices need other cards. Called when media come and go.
+ */
+export async function noteChangedCards(context: Context): Promise<void> {
+  const slots = await context.reader.list();
+  const records = await recordsIn(context, slots);
+  const held = await context.cards.heldFor([...records.values()].map(({ key }) => key));
+  const inUse = new Set((await context.rounds.inUse()).map(({ slotId }) => slotId));
+  for (const { id, medium } of slots) {
+    const key = records.get(id)?.key;
+    const whose = key === undefined ? undefined : held.get(key);
+    // Only what was read tells; a medium that is open or cannot be read says nothing.
+    if (!medium || key === undefined || !whose || medium.identity.content === '' || inUse.has(id)) continue;
+    if (context.proving.has(id) || isStill(medium, whose)) continue;
+    await context.knex.transaction(async (db) => {
+      await context.cards.happened(key, 'changed', null, medium.identity.content, db);
+      await context.log.add(
+        [
+          {
+            kind: 'card-changed',
+            deviceId: whose.deviceId,
+            cardSerial: medium.identity.serial,
+            text: `The verified card of ${whose.hostName} came back with other things on it (${medium.holds}). It counts as its card no longer.`,
+          },
+        ],
+        db,
+      );
+    });
+    context.events.send({ type: 'log' });
+    context.events.send({ type: 'cards' });
+  }
+}

@@ -21,6 +21,8 @@ import { tellCheck } from './compare-card';
 import { record, type Context } from './context';
 
 const PAGE = 4096;
+/** Octets of a file that is renamed by writing it anew. */
+const LARGEST_RENAMED = 8 << 20;
 
 const sourceOf = (handle: CardHandle): ByteSource => ({
   size: handle.size,
@@ -87,7 +89,9 @@ async function mend(handle: CardHandle, fix: CheckFix): Promise<void> {
   const volume = await FatVolume.open(overlay);
   if (fix.do === 'replace') await volume.writeFile(fix.file, fix.content);
   else {
-    const content = (await volume.readFile(fix.file)) ?? new Uint8Array();
+    const content = (await volume.readFile(fix.file, LARGEST_RENAMED + 1)) ?? new Uint8Array();
+    if (content.length > LARGEST_RENAMED)
+      throw new DiskError('unsupported', `${fix.file} is too large to be a first-boot file. Rename it by hand.`);
     await volume.removeFile(fix.file);
     await volume.writeFile(fix.to, content);
   }
@@ -118,7 +122,8 @@ export async function mendSlot(
 ): Promise<SlotCheck> {
   const { largestGB } = await context.settings.bench();
   return withCard(context, slotId, request.identity, async (handle, { title, medium }) => {
-    const refusal = medium && refuseMedium(medium, 0, largestGB * 1e9);
+    // Nothing is erased here: that it holds somebody's files does not speak against mending it.
+    const refusal = medium && refuseMedium({ ...medium, caution: null }, 0, largestGB * 1e9);
     if (refusal) throw new Problem(409, `card-${refusal.code}`, refusal.message);
     const { findings } = checkCard(await readBootFiles(sourceOf(handle)));
     const finding = findings.find(

@@ -31,7 +31,7 @@ export async function compareWithPlan(
   if (!device) return { ...found, changes: ['Its device is no longer in the plan.'] };
   const { imageId } = settingsOf(batch.plan, device);
   try {
-    const material = await gather(context, batch.id, roundId, imageId);
+    const material = await gather(context, batch, roundId, imageId);
     const files = await filesFor(context, { ...material, salt: saltOnCard(boot) }, device);
     return { ...found, changes: cardChanges(boot, files) };
   } catch (error) {

@@ -1,6 +1,6 @@
 import { join } from 'node:path';
 import type { Knex } from 'knex';
-import type { CardReader, NeighbourTable, PauseSwitch } from '@nest-mark/station';
+import type { CardReader, NeighbourTable, PauseSwitch, Search } from '@nest-mark/station';
 import type { Lab } from '@nest-mark/stand-in';
 import { BatchRepository } from '../db/batches';
 import { BoardRepository } from '../db/boards';
@@ -46,6 +46,9 @@ export interface Context {
   pauses: Map<string, PauseSwitch>;
   /** Slots whose card is being proved. */
   proving: Set<string>;
+  /** Aborted when the program stops: nothing is waited for any more. */
+  closing: AbortSignal;
+  search: Search;
 }
 
 export interface Equipment {
@@ -56,6 +59,8 @@ export interface Equipment {
   lab: Lab | null;
   station: string;
   dataFolder: string;
+  closing: AbortSignal;
+  search: Search;
 }
 
 export function makeContext(equipment: Equipment): Context {

@@ -7,6 +7,14 @@ export class EventHub {
 
   send(event: ServerEvent): void {
     this.emitter.emit('event', event);
+    // Made once for all streams: each keeps the same text while it waits, not a copy.
+    if (this.emitter.listenerCount('text') > 0) this.emitter.emit('text', JSON.stringify(event));
+  }
+
+  /** As `listen`, with the event as JSON. */
+  listenAsText(listener: (text: string) => void): () => void {
+    this.emitter.on('text', listener);
+    return () => this.emitter.off('text', listener);
   }
 
   /** @returns how to stop listening */

@@ -3,11 +3,12 @@ import { randomUUID } from 'node:crypto';
 import { once } from 'node:events';
 import type { Writable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
-import { applyPatches, fileSlug, type ExportForm } from '@nest-mark/core';
+import { applyPatches, fileSlug, settingsOf, type ExportForm } from '@nest-mark/core';
 import { shelvedBase, type GangCard } from '@nest-mark/station';
 import { ZipFile } from 'yazl';
 import { Problem } from '../http/problems';
-import { byImage, filesFor, gather, patchesFor } from './card-material';
+import { needReady } from './arm-round';
+import { filesFor, gather, patchesFor } from './card-material';
 import { record, type Context } from './context';
 import { needBatch } from './plans';
 
@@ -65,7 +66,7 @@ async function packed(
  * Makes one device's card ready to be fetched as a file, for workstations without access to their readers. What is
  * fetched holds the device's secrets, so it is written to the log.
  * @returns a token that can be used for five minutes
- * @throws Problem when there is no such device or its image cannot take settings
+ * @throws Problem when there is no such device, the plan has a finding that stops, or its image cannot take settings
  */
 export async function prepareExport(
   context: Context,
@@ -73,15 +74,17 @@ export async function prepareExport(
   deviceId: string,
   form: ExportForm,
 ): Promise<{ token: string; fileName: string }> {
-  const { plan } = await needBatch(context, batchId);
-  const device = plan.devices.find(({ id }) => id === deviceId);
+  const batch = await needBatch(context, batchId);
+  const device = batch.plan.devices.find(({ id }) => id === deviceId);
   if (!device) throw new Problem(404, 'device-missing', 'There is no such device in the plan.');
-  const [group] = await byImage(context, batchId, [{ deviceId }]);
+  // What must not be written must not leave as a file either.
+  await needReady(context, batchId, 'Nothing was exported.');
   const fail = (error: unknown): never => {
     throw new Problem(409, 'card-not-ready', error instanceof Error ? error.message : String(error));
   };
   // A card that was exported is a writing of its own: a board that booted before takes it anew.
-  const material = await gather(context, batchId, randomUUID(), group?.imageId ?? null).catch(fail);
+  const { imageId } = settingsOf(batch.plan, device);
+  const material = await gather(context, batch, randomUUID(), imageId).catch(fail);
   const fileName = `${fileSlug(device.hostName)}-${device.mark}${form === 'files' ? '-first-boot.zip' : `.${form}`}`;
   const send = async (into: Writable): Promise<void> => {
     if (form === 'files') {

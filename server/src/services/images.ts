@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { basename } from 'node:path';
+import type { Knex } from 'knex';
 import type * as z from 'zod';
 import { publishedDigest, type AddImageSchema, type Image } from '@nest-mark/core';
 import { packingOf } from '@nest-mark/station';
@@ -26,9 +27,19 @@ export interface NewImage {
   path: string;
   title: string;
   published: string;
-  /** The upload that it came by. */
-  uploadId?: string;
+  /** The upload that it came by, whose file is ours to remove; null for a file of the operator's. */
+  uploadId: string | null;
 }
+
+/** Puts the reading of an image into the queue, once. It does no harm twice, so a killed server may try again. */
+export const readImageSoon = (context: Context, imageId: string, db: Knex): Promise<void> =>
+  addJob(
+    db,
+    context.station,
+    'shelve-image',
+    { imageId },
+    { maxAttempts: 3, key: `shelve ${imageId}@${context.station}` },
+  );
 
 /** Puts an image onto the shelf's queue, where it is read and checked. */
 export async function takeImage(
@@ -37,10 +48,12 @@ export async function takeImage(
 ): Promise<Image> {
   const id = randomUUID();
   await context.knex.transaction(async (db) => {
-    await context.images.create({ id, title, sourcePath: path, published }, db);
-    if (uploadId !== undefined) await context.uploads.remove(uploadId, db);
-    // Reading an image twice does no harm, so a killed server may try again.
-    await addJob(db, 'shelve-image', { imageId: id }, 3);
+    // Of two who bring the last piece at once one finds it taken.
+    if (uploadId !== null && !(await context.uploads.remove(uploadId, db)))
+      throw new Problem(409, 'upload-taken', 'This file has arrived already, and is on the shelf.');
+    const { station } = context;
+    await context.images.create({ id, title, sourcePath: path, published, uploadId, station }, db);
+    await readImageSoon(context, id, db);
   });
   const image = await context.images.find(id);
   if (!image) throw new Error('an image that was just added is missing');
@@ -55,5 +68,5 @@ export async function addImage(context: Context, body: z.infer<typeof AddImageSc
   });
   const name = basename(body.path);
   const published = publishedFor(body.sha256, name);
-  return takeImage(context, { path: body.path, title: body.title || name, published });
+  return takeImage(context, { path: body.path, title: body.title || name, published, uploadId: null });
 }

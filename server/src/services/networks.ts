@@ -28,33 +28,33 @@ export async function needNetwork(context: Context, id: string): Promise<Shelved
 }
 
 /** The kept key of a network; null when none is kept, or when the key file that sealed it is lost. */
-export const networkSecret = (context: Context, id: string): Promise<string | null> =>
-  context.vault.get(id, NETWORK_SECRET).catch((error: unknown) => {
+export const networkSecret = (context: Context, id: string, db?: Knex): Promise<string | null> =>
+  context.vault.get(id, NETWORK_SECRET, db).catch((error: unknown) => {
     if (error instanceof VaultError) return null;
     throw error;
   });
 
 async function keep(context: Context, id: string, body: SaveNetwork, db: Knex): Promise<void> {
   if (body.secret !== undefined) await context.vault.put(id, NETWORK_SECRET, body.secret, db);
-  const value = body.secret ?? (await networkSecret(context, id)) ?? '';
+  const value = body.secret ?? (await networkSecret(context, id, db)) ?? '';
   // The judgement depends on the security, so it is made again at each save.
   await context.networks.setFaults(id, value === '' ? null : secretFaults(body.network.security, value), db);
 }
 
+/** Puts a network on the shelf as part of a transaction. @returns its id */
+export async function addNetwork(context: Context, body: SaveNetwork, db: Knex): Promise<string> {
+  const id = randomUUID();
+  await context.networks.create(id, body.network, db);
+  await keep(context, id, body, db);
+  const text = `Network "${networkTitle(body.network)}" was put on the shelf.`;
+  await context.log.add([{ kind: 'network', text }], db);
+  return id;
+}
+
 /** Puts a network on the shelf. */
-export async function createNetwork(
-  context: Context,
-  body: SaveNetwork,
-  id: string = randomUUID(),
-): Promise<ShelvedNetwork> {
-  await context.knex.transaction(async (db) => {
-    await context.networks.create(id, body.network, db);
-    await keep(context, id, body, db);
-  });
-  await record(context, {
-    kind: 'network',
-    text: `Network "${networkTitle(body.network)}" was put on the shelf.`,
-  });
+export async function createNetwork(context: Context, body: SaveNetwork): Promise<ShelvedNetwork> {
+  const id = await context.knex.transaction((db) => addNetwork(context, body, db));
+  context.events.send({ type: 'log' });
   context.events.send({ type: 'networks' });
   return needNetwork(context, id);
 }

@@ -17,9 +17,10 @@ import {
   type PlanFile,
   type PlanSecrets,
 } from '@nest-mark/core';
+import type { Knex } from 'knex';
 import { Problem } from '../http/problems';
 import { record, type Context } from './context';
-import { createNetwork, networkSecret } from './networks';
+import { addNetwork, networkSecret } from './networks';
 import { createBatch, needBatch, sharedPassword } from './plans';
 
 /** Rounds of PBKDF2 (RFC 8018): OWASP's advice for HMAC-SHA-512. */
@@ -113,8 +114,9 @@ async function takeNetworks(
   file: PlanFile,
   secrets: PlanSecrets | null,
   remarks: string[],
+  db: Knex,
 ): Promise<Map<string, string>> {
-  const shelf = await context.networks.list();
+  const shelf = await context.networks.list(db);
   const places = new Map<string, string>();
   for (const { id, ...network } of file.networks) {
     const secret = secrets?.networks[id];
@@ -130,8 +132,8 @@ async function takeNetworks(
         continue;
       }
     }
-    const made = await createNetwork(context, { network, ...(secret === undefined ? {} : { secret }) });
-    places.set(id, made.id);
+    const made = await addNetwork(context, { network, ...(secret === undefined ? {} : { secret }) }, db);
+    places.set(id, made);
     if (secret === undefined && network.security !== 'open')
       remarks.push(`Type the passphrase of "${networkTitle(network)}": it did not come along.`);
   }
@@ -143,18 +145,21 @@ async function takeBoards(
   context: Context,
   boards: readonly BoardProfile[],
   remarks: string[],
+  db: Knex,
 ): Promise<void> {
-  const shelf = await context.boards.list();
+  const shelf = await context.boards.list(db);
   for (const board of boards) {
     const known = shelf.find(({ id }) => id === board.id);
-    if (!known) await context.boards.save(board, 0);
+    if (!known) await context.boards.save(board, 0, db);
     else if (JSON.stringify({ ...known, ...board }) !== JSON.stringify(known))
       remarks.push(`The board profile "${known.title}" is not the same here; the one here is used.`);
   }
-  context.events.send({ type: 'boards' });
 }
 
-/** Takes a plan over from a file as a new batch. @throws Problem when the file or the passphrase cannot be used */
+/**
+ * Takes a plan over from a file as a new batch, with the networks and boards that it names: all of it or nothing.
+ * @throws Problem when the file or the passphrase cannot be used
+ */
 export async function importPlan(
   context: Context,
   text: string,
@@ -166,8 +171,6 @@ export async function importPlan(
   if (asked && file.secrets === undefined)
     remarks.push('The file holds no secrets; the passphrase was not needed.');
   const secrets = asked && file.secrets !== undefined ? await unsealed(file.secrets, passphrase) : null;
-  const networks = await takeNetworks(context, file, secrets, remarks);
-  await takeBoards(context, file.boards, remarks);
   const shelf = await context.images.list();
   const images = new Map(
     file.images.map(({ id, title, rawSha256 }) => {
@@ -176,50 +179,62 @@ export async function importPlan(
       return [id, here?.id ?? null];
     }),
   );
+  const imageOf = (id: string | null): string | null => (id === null ? null : (images.get(id) ?? null));
+  const asNew = file.plan.devices.map((device): Device => ({ ...device, id: randomUUID() }));
+  const taken = new Set(await context.batches.marksTaken(asNew));
+  if (taken.size > 0)
+    remarks.push(
+      `${String(taken.size)} devices got new marks: theirs are in use here. Print new labels for them.`,
+    );
+  const marks = new Set([...taken, ...asNew.map(({ mark }) => mark)]);
+  const devices = asNew.map((device): Device => {
+    if (!taken.has(device.mark)) return device;
+    const mark = drawMark((below) => randomInt(below), marks);
+    marks.add(mark);
+    return { ...device, mark };
+  });
+  const plan: Plan = { ...file.plan, imageId: imageOf(file.plan.imageId), devices };
+  const password = secrets?.userPassword;
+  const batch = await createBatch(
+    context,
+    { plan, secrets: password === undefined ? {} : { userPassword: password } },
+    async (db) => {
+      const networks = await takeNetworks(context, file, secrets, remarks, db);
+      await takeBoards(context, file.boards, remarks, db);
+      return placed(plan, networks, imageOf);
+    },
+  );
+  context.events.send({ type: 'networks' });
+  context.events.send({ type: 'boards' });
+  return { id: batch.id, plan: batch.plan, remarks };
+}
+
+/** A plan with the ids that its networks and images have here. */
+function placed(
+  plan: Plan,
+  networks: ReadonlyMap<string, string>,
+  imageOf: (id: string | null) => string | null,
+): Plan {
   const joins = (list: readonly Join[]): Join[] =>
     list.flatMap((join) => {
       const networkId = networks.get(join.networkId);
       return networkId === undefined ? [] : [{ ...join, networkId }];
     });
-  const imageOf = (id: string | null): string | null => (id === null ? null : (images.get(id) ?? null));
-  const taken = new Set(
-    await context.batches.marksTaken(
-      '00000000-0000-0000-0000-000000000000',
-      file.plan.devices.map(({ mark }) => mark),
-    ),
-  );
-  if (taken.size > 0)
-    remarks.push(
-      `${String(taken.size)} devices got new marks: theirs are in use here. Print new labels for them.`,
-    );
-  const marks = new Set([...taken, ...file.plan.devices.map(({ mark }) => mark)]);
-  const devices = file.plan.devices.map((device): Device => {
-    const { networks: own, imageId, ...overrides } = device.overrides;
-    const mark = taken.has(device.mark) ? drawMark((below) => randomInt(below), marks) : device.mark;
-    marks.add(mark);
-    return {
-      ...device,
-      id: randomUUID(),
-      mark,
-      overrides: {
-        ...overrides,
-        ...(own === undefined ? {} : { networks: joins(own) }),
-        ...(imageId === undefined ? {} : { imageId: imageOf(imageId) }),
-      },
-    };
-  });
-  const plan: Plan = {
-    ...file.plan,
-    imageId: imageOf(file.plan.imageId),
-    networks: joins(file.plan.networks),
-    devices,
+  return {
+    ...plan,
+    networks: joins(plan.networks),
+    devices: plan.devices.map((device): Device => {
+      const { networks: own, imageId, ...overrides } = device.overrides;
+      return {
+        ...device,
+        overrides: {
+          ...overrides,
+          ...(own === undefined ? {} : { networks: joins(own) }),
+          ...(imageId === undefined ? {} : { imageId: imageOf(imageId) }),
+        },
+      };
+    }),
   };
-  const password = secrets?.userPassword;
-  const batch = await createBatch(context, {
-    plan,
-    secrets: password === undefined ? {} : { userPassword: password },
-  });
-  return { id: batch.id, plan: batch.plan, remarks };
 }
 
 function read(text: string): PlanFile {

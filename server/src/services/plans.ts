@@ -1,18 +1,13 @@
-import { randomBytes, randomInt, randomUUID } from 'node:crypto';
+import { randomUUID } from 'node:crypto';
 import {
   imageFacts,
   checkPlan,
-  makeHostKey,
-  makePassword,
   passwordFaults,
-  publicKeyText,
-  parsePublicKey,
   planChanges,
   variantsOf,
   type Batch,
   type Device,
   type Finding,
-  type HostKey,
   type NetworkFacts,
   type Plan,
   type PlanView,
@@ -21,9 +16,10 @@ import {
   type ShelvedNetwork,
 } from '@nest-mark/core';
 import type { Knex } from 'knex';
-import type { StoredBatch } from '../db/batches';
+import { DeviceElsewhere, type StoredBatch } from '../db/batches';
 import { Problem } from '../http/problems';
-import { record, type Context } from './context';
+import type { Context } from './context';
+import { makeIdentities } from './identities';
 import { shelfNetworks } from './networks';
 import { VaultError } from './vault';
 import { ownAddresses } from './workstation';
@@ -102,21 +98,30 @@ async function refuseTaken(context: Context, batchId: string, devices: readonly 
       devices.map((device) => device.id),
     )
   )
-    throw new Problem(
-      409,
-      'device-elsewhere',
-      'A device of this list belongs to another batch. Nothing was saved.',
-    );
-  const taken = await context.batches.marksTaken(
-    batchId,
-    devices.map((device) => device.mark),
+    throw elsewhere();
+  const marks = devices.map(({ mark }) => mark);
+  const twice = marks.filter((mark, index) => marks.indexOf(mark) !== index);
+  const taken = [...new Set([...twice, ...(await context.batches.marksTaken(devices))])];
+  if (taken.length > 0) throw markTaken(taken.join(', '));
+}
+
+const elsewhere = (): Problem =>
+  new Problem(409, 'device-elsewhere', 'A device of this list belongs to another batch. Nothing was saved.');
+
+const markTaken = (marks: string): Problem =>
+  new Problem(
+    409,
+    'mark-taken',
+    `The mark ${marks} is or was used by another device. Remove the device and add it anew to draw another mark.`,
   );
-  if (taken.length > 0)
-    throw new Problem(
-      409,
-      'mark-taken',
-      `The mark ${taken.join(', ')} is used by another batch already. Remove the device and add it anew to draw another mark.`,
-    );
+
+/** Runs a transaction in which devices are made or changed. @throws Problem when another one took a mark meanwhile */
+function changingDevices<T>(context: Context, work: (db: Knex) => Promise<T>): Promise<T> {
+  return context.knex.transaction(work).catch((error: unknown) => {
+    const { code, constraint } = error as { code?: string; constraint?: string };
+    if (code === '23505' && constraint === 'device_mark_once') throw markTaken('of one of its devices');
+    throw error instanceof DeviceElsewhere ? elsewhere() : error;
+  });
 }
 
 async function keepSecrets(
@@ -131,19 +136,39 @@ async function keepSecrets(
   }
 }
 
-/** Makes a batch. @throws Problem */
-export async function createBatch(context: Context, { plan, secrets }: SavePlan): Promise<Batch> {
+/**
+ * Makes a batch.
+ * @param before what has to be there with it, in the same transaction; it may change the plan
+ * @throws Problem
+ */
+export async function createBatch(
+  context: Context,
+  { plan: wanted, secrets }: SavePlan,
+  before: (db: Knex) => Promise<Plan> = () => Promise.resolve(wanted),
+): Promise<Batch> {
   const id = randomUUID();
-  await refuseTaken(context, id, plan.devices);
-  await context.knex.transaction(async (db) => {
+  await refuseTaken(context, id, wanted.devices);
+  await changingDevices(context, async (db) => {
+    const plan = await before(db);
     await context.batches.create(id, plan, db);
+    await makeIdentities(
+      context,
+      plan.devices.map((device) => device.id),
+      db,
+    );
     await keepSecrets(context, id, secrets, db);
+    await context.log.add(
+      [
+        {
+          kind: 'batch',
+          batchId: id,
+          text: `Batch "${plan.name}" was made with ${String(plan.devices.length)} devices.`,
+        },
+      ],
+      db,
+    );
   });
-  await record(context, {
-    kind: 'batch',
-    batchId: id,
-    text: `Batch "${plan.name}" was made with ${String(plan.devices.length)} devices.`,
-  });
+  context.events.send({ type: 'log' });
   context.events.send({ type: 'batches' });
   return batchView(context, await needBatch(context, id));
 }
@@ -157,13 +182,21 @@ export async function saveBatch(
 ): Promise<Batch> {
   const before = await needBatch(context, id);
   await refuseTaken(context, id, plan.devices);
-  await context.knex.transaction(async (db) => {
+  await changingDevices(context, async (db) => {
     if (!(await context.batches.save(id, version, plan, db)))
       throw new Problem(
         412,
         'plan-changed',
         'Somebody else saved this plan in the meantime. Nothing was overwritten: reload it, then make your change again.',
       );
+    await makeIdentities(
+      context,
+      await context.batches.withoutHostKey(
+        db,
+        plan.devices.map((device) => device.id),
+      ),
+      db,
+    );
     await keepSecrets(context, id, secrets, db);
     const typed = secretKinds.filter((kind) => secrets[kind] !== undefined);
     const changes = planChanges(before.plan, plan, typed);
@@ -175,31 +208,6 @@ export async function saveBatch(
   context.events.send({ type: 'log' });
   context.events.send({ type: 'progress', batchId: id });
   return batchView(context, await needBatch(context, id));
-}
-
-/** The host key of a device; made at the first asking and kept, so that re-imaging does not change it. */
-export async function deviceHostKey(context: Context, device: Device): Promise<HostKey> {
-  const kept = await context.vault.get(device.id, 'hostKeySeed');
-  const seed = kept === null ? randomBytes(32) : Buffer.from(kept, 'hex');
-  const key = makeHostKey(seed, randomBytes(4), device.mark);
-  if (kept === null) {
-    const parsed = parsePublicKey(key.publicLine);
-    if (typeof parsed === 'string') throw new Error('a host key that was just made could not be read');
-    await context.knex.transaction(async (db) => {
-      await context.vault.put(device.id, 'hostKeySeed', seed.toString('hex'), db);
-      await context.batches.setHostKey(device.id, publicKeyText(parsed), key.fingerprint, db);
-    });
-  }
-  return key;
-}
-
-/** The password made for one device; drawn at the first asking and kept, so that it can be handed over. */
-export async function devicePassword(context: Context, deviceId: string): Promise<string> {
-  const kept = await context.vault.get(deviceId, 'userPassword');
-  if (kept !== null) return kept;
-  const made = makePassword((below) => randomInt(below));
-  await context.vault.put(deviceId, 'userPassword', made);
-  return made;
 }
 
 /** Findings that forbid writing. */

@@ -1,5 +1,36 @@
-import { matchSightings, type BatchProgress, type DeviceProgress } from '@nest-mark/core';
+import {
+  matchSightings,
+  type BatchProgress,
+  type DeviceProgress,
+  type Stranger,
+  type StrangerView,
+} from '@nest-mark/core';
 import type { Context } from './context';
+
+/** Strangers with what is known of them: boards of other batches by name, and keys that were only shown. */
+async function named(
+  context: Context,
+  batchId: string,
+  strangers: readonly Stranger[],
+): Promise<StrangerView[]> {
+  const keys = strangers.flatMap(({ hostKey }) => (hostKey === null ? [] : [hostKey]));
+  const owners = new Map(
+    (keys.length > 0 ? await context.batches.ownersOfKeys(keys) : []).map((owner) => [owner.hostKey, owner]),
+  );
+  return strangers.map(({ showsKeyOf: _whose, ...sighting }) => {
+    const owner = owners.get(sighting.hostKey ?? '');
+    const name = owner && `${owner.hostName}${owner.batchId === batchId ? '' : ` of the batch ${owner.batchName}`}`;
+    return {
+      ...sighting,
+      known:
+        name === undefined
+          ? ''
+          : sighting.keyProven
+            ? `It is ${name}: it signed with that board’s key.`
+            : `It shows the key of ${name} and did not sign with it. That is no proof, and no copy of its card.`,
+    };
+  });
+}
 
 /** How far each device of a batch is. */
 export async function batchProgress(context: Context, batchId: string): Promise<BatchProgress> {
@@ -22,7 +53,8 @@ export async function batchProgress(context: Context, batchId: string): Promise<
     const match = byDevice.get(device.deviceId);
     // What was seen before the card was written anew was another system. A card that was taken as a file and written
     // elsewhere is not on record here; its board is known by its key all the same.
-    const written = !card || (card.state === 'verified' && (match?.sighting.at ?? 0) >= card.at);
+    const done = card?.state === 'verified' || card?.state === 'lost';
+    const written = !card || (done && (match?.sighting.at ?? 0) >= card.at);
     const current = match && written ? match : null;
     return {
       deviceId: device.deviceId,
@@ -42,5 +74,5 @@ export async function batchProgress(context: Context, batchId: string): Promise<
       },
     };
   });
-  return { batchId, devices, strangers, rounds: live, scan };
+  return { batchId, devices, strangers: await named(context, batchId, strangers), rounds: live, scan };
 }

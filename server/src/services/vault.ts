@@ -42,9 +42,43 @@ export class Vault {
     await db('secret').insert({ owner_id: ownerId, kind, sealed }).onConflict(['owner_id', 'kind']).merge();
   }
 
+  /** Keeps secrets of owners that have none of their kind yet; what is kept stays. */
+  async putOnce(
+    secrets: readonly { ownerId: string; kind: string; value: string }[],
+    db: Knex,
+  ): Promise<void> {
+    const rows = secrets.map(({ ownerId, kind, value }) => ({
+      owner_id: ownerId,
+      kind,
+      sealed: this.seal(value, `${ownerId}:${kind}`),
+    }));
+    // In portions: a statement takes 65,535 values at most.
+    for (let at = 0; at < rows.length; at += 2000)
+      await db('secret')
+        .insert(rows.slice(at, at + 2000))
+        .onConflict(['owner_id', 'kind'])
+        .ignore();
+  }
+
+  /** Secrets of one kind by their owners. @throws VaultError as `get` */
+  async getAll(ownerIds: readonly string[], kind: string, db: Knex): Promise<Map<string, string>> {
+    const rows = await db('secret')
+      .whereIn('owner_id', [...ownerIds])
+      .where({ kind })
+      .select<{ owner_id: string; sealed: Buffer }[]>('owner_id', 'sealed');
+    return new Map(
+      rows.map(({ owner_id: owner, sealed }) => [owner, this.open(sealed, `${owner}:${kind}`)]),
+    );
+  }
+
+  /** Forgets everything that is kept of an owner. */
+  async forget(ownerId: string, db: Knex = this.knex): Promise<void> {
+    await db('secret').where({ owner_id: ownerId }).delete();
+  }
+
   /** A kept secret, or null. @throws VaultError when it was sealed with another key or altered */
-  async get(ownerId: string, kind: string): Promise<string | null> {
-    const row = await this.knex<{ sealed: Buffer }>('secret')
+  async get(ownerId: string, kind: string, db: Knex = this.knex): Promise<string | null> {
+    const row = await db<{ sealed: Buffer }>('secret')
       .where({ owner_id: ownerId, kind } as never)
       .first('sealed');
     return row ? this.open(row.sealed, `${ownerId}:${kind}`) : null;

@@ -36,7 +36,7 @@ async function startKernel(volume: FatVolume): Promise<void> {
   }
   if (!text) throw new BootFailure('the boot loader’s file extlinux/extlinux.conf is missing');
   const kernel = /^\s*(?:kernel|linux)\s+(\S+)/im.exec(text)?.[1]?.replace(/^(\.\.)?\//, '');
-  if (!kernel || !(await volume.readFile(kernel)))
+  if (!kernel || !(await volume.readFile(kernel, 1)))
     throw new BootFailure('the kernel that the boot loader names is missing');
 }
 

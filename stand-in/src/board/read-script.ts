@@ -1,8 +1,9 @@
-import { mkdir, mkdtemp, readdir, readFile, rm, stat, writeFile } from 'node:fs/promises';
+import { mkdtemp } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import type { FatVolume } from '@nest-mark/core/disk';
-import { canSandbox, freshRoot, runInside } from './sandbox';
+import { readInside, type InsideFile } from './read-inside';
+import { freshRoot, noSandbox, removeRoot, runInside, type BootFile } from './sandbox';
 import { blank, BootFailure, readText, type BoardSettings } from './settings';
 
 /** What a command line tells the system to run (systemd-run-generator(8)), and the words beside it. */
@@ -23,23 +24,45 @@ export async function scriptOf(volume: FatVolume): Promise<Start | null> {
   return script === undefined ? null : { script, words };
 }
 
-/** A board has its boot partition's files; a script needs those up to this size. */
-const LARGEST = 1 << 20;
+/** A part of a path that is no more than a name. */
+const isName = (part: string): boolean =>
+  /^[^/\0\r\n]{1,255}$/.test(part) && part !== '.' && part !== '..' && part.trim() !== '';
 
-async function copyBoot(volume: FatVolume, folder: string, path = ''): Promise<void> {
-  await mkdir(join(folder, path), { recursive: true });
-  for (const { name, folder: isFolder, size } of await volume.list(path)) {
-    const inner = path ? `${path}/${name}` : name;
-    if (isFolder) await copyBoot(volume, folder, inner);
-    else if (size <= LARGEST)
-      await writeFile(join(folder, inner), (await volume.readFile(inner)) ?? new Uint8Array(), {
-        mode: 0o755,
-      });
-  }
+/** Where systems mount a boot partition (Filesystem Hierarchy Standard 3.0, and Debian's images). */
+const places = new Set(['boot', 'efi', 'mnt', 'media']);
+
+/**
+ * The folder that a program is started from, where the system has its boot partition.
+ * @throws BootFailure when it is none: a path from a card may lead nowhere else
+ */
+function mountPoint(script: string): string {
+  const [root, ...parts] = script.split('/');
+  const name = parts.at(-1) ?? '';
+  const good =
+    root === '' && parts.length >= 2 && parts.length <= 6 && parts.every(isName) && places.has(parts[0] ?? '');
+  if (!good || name === '')
+    throw new BootFailure(
+      `the command line starts ${JSON.stringify(script.slice(0, 200))}, which is no file of a mounted boot partition`,
+    );
+  return dirname(script);
 }
 
-const textAt = (root: string, path: string): Promise<string> =>
-  readFile(join(root, path), 'utf8').catch(() => '');
+/** A board has its boot partition's files; a script needs those up to this size, so many and so deep. */
+const LARGEST = 1 << 20;
+const MOST_FILES = 2000;
+const DEEPEST = 8;
+
+async function bootFiles(volume: FatVolume, path = '', found: BootFile[] = []): Promise<BootFile[]> {
+  for (const { name, folder, size } of await volume.list(path)) {
+    if (!isName(name) || found.length >= MOST_FILES) continue;
+    const inner = path ? `${path}/${name}` : name;
+    if (folder) {
+      if (inner.split('/').length <= DEEPEST) await bootFiles(volume, inner, found);
+    } else if (size <= LARGEST)
+      found.push({ path: inner, content: (await volume.readFile(inner)) ?? new Uint8Array() });
+  }
+  return found;
+}
 
 /** Octets of a name in a keyfile (nm-settings-keyfile(5)). */
 const nameOf = (value: string): string =>
@@ -47,56 +70,80 @@ const nameOf = (value: string): string =>
     ? Buffer.from(value.split(';').slice(0, -1).map(Number)).toString()
     : value.replace(/\\s/g, ' ').replace(/\\\\/g, '\\');
 
-async function readKeyfiles(root: string, settings: BoardSettings): Promise<void> {
-  const folder = 'etc/NetworkManager/system-connections';
-  for (const name of (await readdir(join(root, folder)).catch(() => [])).sort()) {
-    const { mode, uid } = await stat(join(root, folder, name));
-    if ((mode & 0o077) !== 0 || uid !== 0) {
-      settings.ignored.push(`${name}: others than root could read it, so NetworkManager ignores it`);
-      continue;
-    }
-    const text = await textAt(root, `${folder}/${name}`);
-    const value = (key: string): string | undefined => new RegExp(`^${key}=(.*)$`, 'm').exec(text)?.[1];
-    if (value('type') !== 'wifi') continue;
-    const psk = value('psk');
-    settings.radio.networks.push({
-      ssid: nameOf(value('ssid') ?? ''),
-      password:
-        psk === undefined
-          ? null
-          : psk.replace(/^(\\s)+/, (all) => ' '.repeat(all.length / 2)).replace(/\\\\/g, '\\'),
-      priority: Number(value('autoconnect-priority') ?? 0),
-    });
+function readKeyfile({ path, mode, uid, content }: InsideFile, settings: BoardSettings): void {
+  const name = path.split('/').at(-1) ?? '';
+  if ((mode & 0o077) !== 0 || uid !== 0) {
+    settings.ignored.push(`${name}: others than root could read it, so NetworkManager ignores it`);
+    return;
   }
-  settings.radio.networks.sort((a, b) => b.priority - a.priority);
+  const text = content.toString('utf8');
+  const value = (key: string): string | undefined => new RegExp(`^${key}=(.*)$`, 'm').exec(text)?.[1];
+  if (value('type') !== 'wifi') return;
+  const psk = value('psk');
+  settings.radio.networks.push({
+    ssid: nameOf(value('ssid') ?? ''),
+    password:
+      psk === undefined
+        ? null
+        : psk.replace(/^(\\s)+/, (all) => ' '.repeat(all.length / 2)).replace(/\\\\/g, '\\'),
+    priority: Number(value('autoconnect-priority') ?? 0),
+  });
 }
+
+const keyfiles = '/etc/NetworkManager/system-connections';
+
+interface Account {
+  name: string;
+  home: string;
+}
+
+/** People's accounts, as /etc/passwd has them (passwd(5)). */
+const accountsOf = (passwd: string): Account[] =>
+  passwd.split('\n').flatMap((line) => {
+    const [name = '', , uid = '0', , , home = ''] = line.split(':');
+    return Number(uid) >= 1000 && Number(uid) <= 60_000 ? [{ name, home }] : [];
+  });
+
+const keysOf = ({ home }: Account): string => join(home, '.ssh/authorized_keys');
 
 /** What a system is set to by its files. @param root where it lies */
 export async function readRoot(root: string, words: readonly string[]): Promise<BoardSettings> {
   const settings = blank();
-  settings.hostName = (await textAt(root, 'etc/hostname')).trim();
+  const first = await readInside(root, [
+    '/etc/hostname',
+    '/etc/shadow',
+    '/etc/passwd',
+    '/etc/ssh/sshd_config.d/10-nest.conf',
+    '/etc/ssh/ssh_host_ed25519_key',
+    '/etc/nest-mark.json',
+    keyfiles,
+  ]);
+  const textIn = (files: readonly InsideFile[], path: string): string =>
+    files.find((file) => file.path === path)?.content.toString('utf8') ?? '';
+  const text = (path: string): string => textIn(first, path);
+  settings.hostName = text('/etc/hostname').trim();
   const shadow = new Map(
-    (await textAt(root, 'etc/shadow'))
+    text('/etc/shadow')
       .split('\n')
       .map((line) => [line.split(':')[0] ?? '', line.split(':')[1] ?? '']),
   );
-  for (const line of (await textAt(root, 'etc/passwd')).split('\n')) {
-    const [name = '', , uid = '0', , , home = ''] = line.split(':');
-    if (Number(uid) < 1000 || Number(uid) > 60_000) continue;
-    const hash = shadow.get(name) ?? '';
-    const keys = (await textAt(root, join(home.slice(1), '.ssh/authorized_keys')))
+  const accounts = accountsOf(text('/etc/passwd')).slice(0, 32);
+  const second = await readInside(root, accounts.map(keysOf));
+  for (const account of accounts) {
+    const hash = shadow.get(account.name) ?? '';
+    const keys = textIn(second, keysOf(account))
       .split('\n')
       .filter((key) => key !== '');
-    settings.users.push({ name, keys, hash: hash.startsWith('$') ? hash : null });
+    settings.users.push({ name: account.name, keys, hash: hash.startsWith('$') ? hash : null });
   }
-  const login = await textAt(root, 'etc/ssh/sshd_config.d/10-nest.conf');
-  settings.passwordLogin = /^PasswordAuthentication yes$/m.test(login);
-  settings.hostKey = (await textAt(root, 'etc/ssh/ssh_host_ed25519_key')) || null;
-  const mark = await textAt(root, 'etc/nest-mark.json');
+  settings.passwordLogin = /^PasswordAuthentication yes$/m.test(text('/etc/ssh/sshd_config.d/10-nest.conf'));
+  settings.hostKey = text('/etc/ssh/ssh_host_ed25519_key') || null;
+  const mark = text('/etc/nest-mark.json');
   if (mark) settings.files.push({ path: '/etc/nest-mark.json', content: mark });
   settings.radio.country =
     words.find((word) => word.startsWith('cfg80211.ieee80211_regdom='))?.split('=')[1] ?? null;
-  await readKeyfiles(root, settings);
+  for (const file of first) if (file.path.startsWith(`${keyfiles}/`)) readKeyfile(file, settings);
+  settings.radio.networks.sort((a, b) => b.priority - a.priority);
   return settings;
 }
 
@@ -113,21 +160,21 @@ export async function readScript(volume: FatVolume, { script, words }: Start): P
     throw new BootFailure(`${name} has no start line, so the system cannot run it`);
   if (/^#!.*\r/.test(content))
     throw new BootFailure(`${name} asks for an interpreter whose name ends in a carriage return`);
-  if (!canSandbox())
-    throw new BootFailure('this practice board can run a script only when the server has the rights of root');
+  const mountedAt = mountPoint(script);
+  const refused = noSandbox();
+  if (refused !== null) throw new BootFailure(`this practice board cannot run a script: ${refused}`);
   const root = await mkdtemp(join(tmpdir(), 'nest-mark-board-'));
   try {
-    await freshRoot(root);
     // The script looks for its settings beside itself, wherever the system mounts the partition.
-    const mounted = dirname(script);
-    await copyBoot(volume, join(root, mounted));
-    const code = await runInside(root, ['/bin/sh', script]);
+    await freshRoot(root, mountedAt, await bootFiles(volume));
+    const { code } = await runInside(root, ['/bin/sh', script]);
     const settings = await readRoot(root, words);
-    const log = await textAt(root, join(mounted, 'run-once.log'));
-    for (const line of log.split('\n')) if (line.startsWith('FAILED')) settings.ignored.push(line);
+    const [log] = await readInside(root, [join(mountedAt, 'run-once.log')]);
+    for (const line of (log?.content.toString('utf8') ?? '').split('\n'))
+      if (line.startsWith('FAILED')) settings.ignored.push(line);
     if (code !== 0) settings.ignored.push(`${name} ended with ${code === null ? 'a signal' : String(code)}`);
     return settings;
   } finally {
-    await rm(root, { recursive: true, force: true });
+    await removeRoot(root);
   }
 }

@@ -1,13 +1,21 @@
-import { execFile } from 'node:child_process';
-import { chmod, cp, mkdir, symlink, writeFile } from 'node:fs/promises';
+import { spawn, type ChildProcess } from 'node:child_process';
+import { existsSync, readFileSync, writeFileSync } from 'node:fs';
+import { chmod, lchown, mkdir, readdir, rm, symlink, writeFile } from 'node:fs/promises';
+import { userInfo } from 'node:os';
 import { join } from 'node:path';
 
 /**
- * A scratch root in which a script can really run, as on a board: namespaces of its own without a network, the
- * workstation's programs to read only, and none of root's rights beyond those on files (capabilities(7)).
+ * A scratch root in which a script can really run, as on a board: in a user namespace of its own (user_namespaces(7)),
+ * whose root is nobody on this machine, without a network, with the workstation's programs to read only, and with none
+ * of root's rights beyond those on files (capabilities(7)). What runs there can write into its root and nowhere else,
+ * whatever it links to; so its results have to be read from inside too (`read-inside.ts`).
  */
 
 const kept = ['chown', 'dac_override', 'fowner', 'fsetid', 'setuid', 'setgid', 'kill'];
+
+/** First of the account numbers that stand for those inside, where root maps them; no system hands these out. */
+const FIRST_ID = 2_100_000_000;
+const IDS = 65_536;
 
 /** Files of a fresh Debian system that its user tools need. */
 const files: Record<string, [string, number]> = {
@@ -29,8 +37,31 @@ const files: Record<string, [string, number]> = {
   'etc/ssh/sshd_config': ['UsePAM yes\n', 0o644],
 };
 
-/** Makes the root of a fresh system. */
-export async function freshRoot(root: string): Promise<void> {
+const asRoot = (): boolean => process.getuid?.() === 0;
+
+/** Gives a tree that holds nothing but what was just made here to the namespace's accounts. */
+async function handOver(path: string): Promise<void> {
+  await lchown(path, FIRST_ID, FIRST_ID);
+  for (const entry of await readdir(path, { withFileTypes: true })) {
+    const inner = join(path, entry.name);
+    if (entry.isDirectory()) await handOver(inner);
+    else await lchown(inner, FIRST_ID, FIRST_ID);
+  }
+}
+
+/** A file of a boot partition. */
+export interface BootFile {
+  /** From the partition's root, its parts checked. */
+  path: string;
+  content: Uint8Array;
+}
+
+/**
+ * Makes the root of a fresh system with the files of a boot partition in it.
+ * @param root an empty folder of one's own
+ * @param mountedAt where the system has the boot partition, checked by `mountPoint`
+ */
+export async function freshRoot(root: string, mountedAt: string, boot: readonly BootFile[]): Promise<void> {
   for (const folder of [
     'usr',
     'proc',
@@ -43,69 +74,138 @@ export async function freshRoot(root: string): Promise<void> {
     'etc/ssh',
     'etc/sudoers.d',
     'dev',
+    mountedAt,
   ])
-    await mkdir(join(root, folder), { recursive: true });
-  for (const link of ['bin', 'sbin', 'lib', 'lib64'])
-    await symlink(`usr/${link}`, join(root, link)).catch(() => undefined);
+    await mkdir(join(root, folder), { recursive: true, mode: 0o755 });
+  for (const link of ['bin', 'sbin', 'lib', 'lib64']) await symlink(`usr/${link}`, join(root, link));
   for (const [path, [content, mode]] of Object.entries(files)) {
     await writeFile(join(root, path), content);
     await chmod(join(root, path), mode);
   }
   await writeFile(join(root, 'dev/null'), '');
+  for (const { path, content } of boot) {
+    await mkdir(join(root, mountedAt, path, '..'), { recursive: true, mode: 0o755 });
+    await writeFile(join(root, mountedAt, path), content, { mode: 0o755 });
+  }
+  // Its files hold secrets, and it lies where everybody can look.
+  await chmod(root, 0o700);
+  if (asRoot()) await handOver(root);
 }
 
-/** Copies a boot partition's files into the root. */
-export const fillBoot = (root: string, folder: string): Promise<void> =>
-  cp(folder, join(root, 'boot'), { recursive: true });
-
 // Without the last mount each sync of the script would flush the workstation's own disks.
+const READY = 'ready\n';
 const inside = `
-mount --bind /usr "$1/usr" && mount -o remount,bind,ro "$1/usr" && mount --bind /dev/null "$1/dev/null" &&
+echo ready
+read -r mapped || exit 98
+exec /bin/sh -c '
+ulimit -f 131072
+mount --rbind /usr "$1/usr" && mount -o remount,bind,ro "$1/usr" && mount --bind /dev/null "$1/dev/null" &&
   mount --bind /usr/bin/true "$1/usr/bin/sync" || exit 97
 shift_root=$1; shift
 exec chroot "$shift_root" /usr/bin/setpriv --no-new-privs --inh-caps=-all --bounding-set=-all,${kept.map((name) => `+${name}`).join(',')} "$@"
+' sh "$@"
 `;
 
-/** Whether this machine lets us make such a root. */
-export const canSandbox = (): boolean => process.getuid?.() === 0;
+/** Ranges of further account numbers that a plain account may use (subuid(5)). */
+const hasRange = (file: string): boolean => {
+  const { username, uid } = userInfo();
+  const owners = [username, String(uid)];
+  return (
+    existsSync(file) &&
+    readFileSync(file, 'utf8')
+      .split('\n')
+      .some((line) => owners.includes(line.split(':')[0] ?? '') && Number(line.split(':')[2]) >= IDS)
+  );
+};
+
+/**
+ * Why this machine does not let us make such a root; null when it does. A script makes users and gives files to them,
+ * so it needs more than one account number inside.
+ */
+export function noSandbox(): string | null {
+  const most = '/proc/sys/user/max_user_namespaces';
+  if (!existsSync(most) || Number(readFileSync(most, 'latin1')) === 0)
+    return 'the system allows no user namespaces (sysctl user.max_user_namespaces)';
+  if (asRoot()) return null;
+  if (!existsSync('/usr/bin/newuidmap'))
+    return 'the Debian package uidmap is missing, which a plain account needs for it';
+  if (!hasRange('/etc/subuid') || !hasRange('/etc/subgid'))
+    return 'this account has no range of further account numbers; as root run "usermod --add-subuids 100000-165535 --add-subgids 100000-165535" for it';
+  return null;
+}
+
+/** What a program in the root did. */
+export interface InsideRun {
+  /** Exit code, or null when it was killed. */
+  code: number | null;
+  /** What it wrote to its standard output, up to the bound. */
+  output: Buffer;
+}
+
+/** Octets of a program's output that are kept. */
+const OUTPUT = 4 << 20;
+
+const namespaces = ['--user', '--mount', '--pid', '--net', '--ipc', '--uts', '--fork', '--kill-child'];
+
+/** Has the namespace's account numbers mapped: by root from outside, as only root may map a range; else by newuidmap. */
+function start(program: readonly string[]): { child: ChildProcess; map: () => void } {
+  const own = asRoot() ? { uid: FIRST_ID, gid: FIRST_ID } : {};
+  const by = asRoot() ? [] : ['--map-root-user', '--map-auto'];
+  const child = spawn('unshare', [...namespaces, ...by, '/bin/sh', '-c', inside, 'sh', ...program], {
+    ...own,
+    cwd: '/',
+    // The last one stays open in everything that runs there, so that its end is the end of all of it.
+    stdio: ['pipe', 'pipe', 'ignore', 'pipe'],
+    env: { PATH: '/usr/sbin:/usr/bin:/sbin:/bin', LC_ALL: 'C.UTF-8' },
+  });
+  const map = (): void => {
+    if (asRoot())
+      for (const file of ['uid_map', 'gid_map'])
+        writeFileSync(`/proc/${String(child.pid)}/${file}`, `0 ${String(FIRST_ID)} ${String(IDS)}\n`);
+  };
+  return { child, map };
+}
 
 /**
  * Runs a program in the root.
  * @param killAfter milliseconds after which everything in it is killed at once, as when the power goes
- * @returns exit code, or null when it was killed
  */
-export function runInside(
-  root: string,
-  command: readonly string[],
-  killAfter = 60_000,
-): Promise<number | null> {
+export function runInside(root: string, command: readonly string[], killAfter = 60_000): Promise<InsideRun> {
   return new Promise((resolve) => {
-    const args = [
-      '--mount',
-      '--pid',
-      '--net',
-      '--ipc',
-      '--uts',
-      '--fork',
-      '--kill-child',
-      'sh',
-      '-c',
-      inside,
-      'sh',
-      root,
-      ...command,
-    ];
-    execFile(
-      'unshare',
-      args,
-      {
-        timeout: killAfter,
-        killSignal: 'SIGKILL',
-        env: { PATH: '/usr/sbin:/usr/bin:/sbin:/bin', LC_ALL: 'C.UTF-8' },
-      },
-      (error) => {
-        resolve(error ? (typeof error.code === 'number' ? error.code : null) : 0);
-      },
-    );
+    const { child, map } = start([root, ...command]);
+    const parts: Buffer[] = [];
+    let length = 0;
+    let mapped = false;
+    const timer = setTimeout(() => child.kill('SIGKILL'), killAfter);
+    child.stdin?.on('error', () => undefined);
+    child.stdio[3]?.on('data', () => undefined);
+    child.stdout?.on('data', (data: Buffer) => {
+      let part = data;
+      if (!mapped) {
+        // The first line says that the namespace is there.
+        mapped = true;
+        part = data.subarray(READY.length);
+        try {
+          map();
+          child.stdin?.end('mapped\n');
+        } catch {
+          child.kill('SIGKILL');
+        }
+      }
+      length += part.length;
+      if (length <= OUTPUT) parts.push(part);
+    });
+    const end = (code: number | null): void => {
+      clearTimeout(timer);
+      resolve({ code, output: Buffer.concat(parts) });
+    };
+    child.once('error', () => end(null));
+    child.once('close', (code) => end(code));
   });
+}
+
+/** Removes a root with everything in it; files there belong to account numbers that a plain account cannot touch. */
+export async function removeRoot(root: string): Promise<void> {
+  if (!asRoot()) await runInside(root, ['/bin/sh', '-c', 'rm -rf /home /root /etc /var /tmp /boot'], 20_000);
+  await rm(root, { recursive: true, force: true });
 }

@@ -49,6 +49,10 @@ export class StandInHandle implements CardHandle {
     return this.file.size;
   }
 
+  get pastCache(): boolean {
+    return this.file.pastCache;
+  }
+
   /** What the hand does that pulls the card. */
   pull(): void {
     this.pulled = true;

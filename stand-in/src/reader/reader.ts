@@ -1,9 +1,17 @@
 import { existsSync, mkdirSync, truncateSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { describeCard, DirectFile, FileSource, readMarkFile, type MarkFile } from '@nest-mark/station/files';
+import {
+  contentDigest,
+  DirectFile,
+  FileSource,
+  lookAtCard,
+  readMarkFile,
+  type CardLook,
+  type MarkFile,
+} from '@nest-mark/station/files';
 import {
   CardError,
-  sameMedium,
+  samePlace,
   type CardHandle,
   type CardReader,
   type Medium,
@@ -23,21 +31,32 @@ export class StandInReader implements CardReader {
   private readonly listeners = new Set<() => void>();
   /** Cards out of their slots for the moment. */
   private readonly away = new Set<string>();
-  /** Descriptions of cards that were not opened since. */
-  private readonly described = new Map<string, Pick<Medium, 'holds' | 'label'>>();
+  /** What was seen of the cards that are in slots, each until it is pulled or opened. */
+  private readonly seen = new Map<string, CardLook & { content: string }>();
 
   constructor(
     private readonly folder: string,
     private readonly state: () => LabState,
   ) {
-    mkdirSync(folder, { recursive: true });
+    mkdirSync(folder, { recursive: true, mode: 0o700 });
   }
 
-  async list(): Promise<Slot[]> {
+  /** Puts something onto a card that was never used; nothing happens when it was. */
+  async fill(cardId: string, work: (path: string, size: number) => Promise<void>): Promise<void> {
+    const card = this.state().cards.find((candidate) => candidate.id === cardId);
+    if (card && !existsSync(this.pathOf(card))) await work(this.fileOf(card), card.size);
+  }
+
+  private pathOf(card: StandInCard): string {
+    return join(this.folder, `${card.id}.img`);
+  }
+
+  async list(look?: 'anew'): Promise<Slot[]> {
     return Promise.all(
       Object.keys(this.state().slots).map(async (id, index) => {
         const card = this.cardIn(id);
-        return { id, title: `Slot ${String(index + 1)}`, medium: card ? await this.medium(id, card) : null };
+        const medium = card ? await this.medium(id, card, look === 'anew') : null;
+        return { id, title: `Slot ${String(index + 1)}`, medium };
       }),
     );
   }
@@ -45,11 +64,7 @@ export class StandInReader implements CardReader {
   async open(slotId: string, identity: MediumIdentity): Promise<CardHandle> {
     const card = this.cardIn(slotId);
     if (!card) throw notThere();
-    if (!sameMedium(identityOf(slotId, card), identity))
-      throw new CardError(
-        'changed',
-        'Another card is in the slot than when the round was armed. Look at it and arm again.',
-      );
+    if (!samePlace(this.identityOf(slotId, card, ''), identity)) throw changed();
     if (this.open_.has(card.id) || this.opening.has(card.id) || card.faults.busy)
       throw new CardError('busy', 'The card is being used already. Wait until that has ended.');
     this.opening.add(card.id);
@@ -57,10 +72,13 @@ export class StandInReader implements CardReader {
       this.opening.delete(card.id),
     );
     // A hand can be quicker than the opening; nobody would tell this handle then.
-    if (this.cardIn(slotId)?.id !== card.id) {
+    const content = await digestOf(file).catch(() => '');
+    const gone = this.cardIn(slotId)?.id !== card.id;
+    if (gone || content !== identity.content) {
       await file.close();
-      throw notThere();
+      throw gone ? notThere() : changed();
     }
+    this.seen.delete(card.id);
     const handle = new StandInHandle(
       file,
       card,
@@ -68,7 +86,7 @@ export class StandInReader implements CardReader {
       () => this.loseContact(card.id),
       () => {
         this.open_.delete(card.id);
-        this.described.delete(card.id);
+        this.seen.delete(card.id);
         this.changed();
       },
     );
@@ -88,6 +106,7 @@ export class StandInReader implements CardReader {
 
   /** A card that is taken out while open fails from then on. */
   pulled(cardId: string): void {
+    this.seen.delete(cardId);
     this.open_.get(cardId)?.pull();
   }
 
@@ -124,32 +143,38 @@ export class StandInReader implements CardReader {
     return this.state().cards.find((candidate) => candidate.id === cardId);
   }
 
-  private async medium(slotId: string, card: StandInCard): Promise<Medium> {
+  private async medium(slotId: string, card: StandInCard, anew: boolean): Promise<Medium> {
     const busy = this.open_.has(card.id);
-    let what = this.described.get(card.id);
+    let what = anew || busy ? undefined : this.seen.get(card.id);
     if (!busy && what === undefined) {
-      what = await this.withSource(card, async (source) => {
-        const label = await readMarkFile(source);
-        return { label, holds: await describeCard(source, label) };
-      });
-      if (!this.open_.has(card.id)) this.described.set(card.id, what);
+      what = await this.withSource(card, async (source) => ({
+        ...(await lookAtCard(source, 'usb')),
+        content: await digestOf(source),
+      }));
+      if (!this.open_.has(card.id) && this.cardIn(slotId)?.id === card.id) this.seen.set(card.id, what);
     }
     const { model, removable } = card;
     const readOnly = card.readOnly || card.faults.locked;
     return {
-      identity: identityOf(slotId, card),
+      identity: this.identityOf(slotId, card, what?.content ?? ''),
       model,
       removable,
       readOnly,
       mounted: [],
       system: false,
       holds: what?.holds ?? BEING_WRITTEN,
+      caution: what?.caution ?? null,
       label: what?.label ?? null,
     };
   }
 
+  private identityOf(slotId: string, card: StandInCard, content: string): MediumIdentity {
+    const serial = this.state().serials ? card.serial : '';
+    return { path: `practice-reader-${slotId}`, size: card.size, serial, content };
+  }
+
   private fileOf(card: StandInCard): string {
-    const path = join(this.folder, `${card.id}.img`);
+    const path = this.pathOf(card);
     if (!existsSync(path)) {
       writeFileSync(path, '');
       // Sparse: only what is written takes room on the disk.
@@ -162,8 +187,19 @@ export class StandInReader implements CardReader {
 const notThere = (): CardError =>
   new CardError('pulled', 'There is no card in the slot any more. Put it back and begin again.');
 
-const identityOf = (slotId: string, card: StandInCard): MediumIdentity => ({
-  path: `practice-reader-${slotId}`,
-  size: card.size,
-  serial: card.serial,
-});
+const changed = (): CardError =>
+  new CardError(
+    'changed',
+    'Another card is in the slot than when the round was armed. Look at it and arm again.',
+  );
+
+const digestOf = (card: DirectFile | FileSource): Promise<string> =>
+  contentDigest(
+    card.size,
+    async (into, offset) => {
+      if (card instanceof DirectFile) return card.read(into, offset);
+      into.set(await card.read(offset, into.length));
+    },
+    new Uint8Array(1 << 20),
+  );
+

@@ -1,5 +1,6 @@
-import { open, type FileHandle } from 'node:fs/promises';
+import type { FileHandle } from 'node:fs/promises';
 import { checkRange, type ByteSource } from '@nest-mark/core/disk';
+import { openPlainFile } from './plain-file';
 import { readFully } from './read-fully';
 
 /** A file as a source of octets. Close it after use. */
@@ -9,8 +10,9 @@ export class FileSource implements ByteSource {
     readonly size: number,
   ) {}
 
+  /** @throws ImageError when there is no plain file at the path */
   static async open(path: string): Promise<FileSource> {
-    const file = await open(path, 'r');
+    const file = await openPlainFile(path);
     return new FileSource(file, (await file.stat()).size);
   }
 

@@ -1,6 +1,6 @@
 import { spawn } from 'node:child_process';
 import { createReadStream } from 'node:fs';
-import { open } from 'node:fs/promises';
+import { openPlainFile } from './plain-file';
 import type { Readable } from 'node:stream';
 import { createGunzip } from 'node:zlib';
 import { packedAs, type PackedAs } from '@nest-mark/core';
@@ -11,14 +11,13 @@ export { ImageError };
 
 export type Packing = PackedAs | 'raw';
 
-/** Tells a file's packing by its first octets, not by its name. @throws ImageError */
+/**
+ * Tells a file's packing by its first octets, not by its name.
+ * @throws ImageError, also for a path at which there is no plain file
+ */
 export async function packingOf(path: string): Promise<Packing> {
-  const file = await open(path, 'r').catch(() => {
-    throw new ImageError('missing', `There is no readable file at ${path}. Check the path.`);
-  });
+  const file = await openPlainFile(path);
   try {
-    if (!(await file.stat()).isFile())
-      throw new ImageError('missing', `${path} is not a file. Choose the image file itself.`);
     const head = Buffer.alloc(8);
     const { bytesRead } = await file.read(head, 0, 8, 0);
     if (bytesRead === 0) throw new ImageError('damaged', 'The file is empty. Get the image again.');

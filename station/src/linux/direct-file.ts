@@ -16,6 +16,14 @@ export class DirectFile {
     readonly size: number,
   ) {}
 
+  /** Opens for reading only. @param size as for `open` */
+  static async openToRead(path: string, size: number): Promise<DirectFile> {
+    const flags = constants.O_RDONLY | constants.O_NOFOLLOW | constants.O_NONBLOCK;
+    const plain = await open(path, flags);
+    const direct = await open(path, flags | constants.O_DIRECT).catch(() => null);
+    return new DirectFile(plain, direct, size);
+  }
+
   /**
    * @param size octets of the medium; a block device's file status does not tell it
    * @param flags further flags of open(2) for the first opening, above all O_EXCL for a block device

@@ -1,20 +1,22 @@
 import { execFile } from 'node:child_process';
 import { constants, existsSync, readdirSync, realpathSync } from 'node:fs';
-import { lstat, open } from 'node:fs/promises';
-import { join } from 'node:path';
+import { lstat } from 'node:fs/promises';
+import { basename, join } from 'node:path';
 import { promisify } from 'node:util';
-import { describeCard, readMarkFile } from '../card/label';
-import { readFully } from '../image/read-fully';
+import { cautionOf } from '../card/caution';
+import { contentDigest } from '../card/content-digest';
+import { lookAtCard, type CardLook } from '../card/look';
 import {
   CardError,
-  sameMedium,
+  samePlace,
   type CardHandle,
   type CardReader,
-  type Medium,
   type MediumIdentity,
   type Slot,
 } from '../ports';
+import { BlockPool } from '../writer/block-pool';
 import { DirectFile } from './direct-file';
+import { kernelFacts, type KernelFacts } from './kernel-facts';
 import { LSBLK_ARGUMENTS, readLsblk, type BlockDevice } from './lsblk';
 
 const run = promisify(execFile);
@@ -25,9 +27,19 @@ const LOOK_EVERY = 2000;
 export interface LinuxReaderOptions {
   /** Which devices are offered at all; by default the removable ones. */
   offers?: (device: BlockDevice) => boolean;
-  /** What lsblk prints; for tests. */
+  /** What lsblk prints, and what the kernel tells beside it; for tests. */
   list?: () => Promise<string>;
+  facts?: (name: string) => Promise<KernelFacts>;
 }
+
+/** A disk with all that is known of it without reading it. */
+interface Disk extends BlockDevice {
+  /** When its medium was changed, by the kernel's count; null where the kernel does not count. */
+  changes: string | null;
+}
+
+/** What a medium is, beside its place and size. */
+type Seen = CardLook & { content: string };
 
 /** Name of a place that stays the same for the same socket; the device's own name where there is none. */
 function stablePath(path: string): string {
@@ -46,32 +58,48 @@ const noRights = (path: string): CardError =>
 /** The card readers of this computer: Linux block devices that were put in. */
 export class LinuxReader implements CardReader {
   private readonly open_ = new Set<string>();
-  private readonly described = new Map<string, Pick<Medium, 'holds' | 'label'>>();
+  /** What was seen of the media that are in, each until it goes. */
+  private readonly seen = new Map<string, Seen>();
 
   constructor(private readonly options: LinuxReaderOptions = {}) {}
 
   /** The devices that are offered, as they are now. @throws when lsblk is missing */
-  async devices(): Promise<BlockDevice[]> {
+  async devices(): Promise<Disk[]> {
     const text = this.options.list
       ? await this.options.list()
       : (await run('lsblk', LSBLK_ARGUMENTS, { maxBuffer: 1 << 24 })).stdout;
     const offers =
       this.options.offers ?? (({ type, medium }) => type === 'disk' && medium.removable && !medium.system);
-    return readLsblk(text)
-      .map((device) => {
-        const identity = { ...device.medium.identity, path: stablePath(device.path) };
-        return { ...device, medium: { ...device.medium, identity } };
-      })
-      .filter(offers);
+    const disks = await Promise.all(
+      readLsblk(text).map(async (device): Promise<Disk> => {
+        const facts = await (this.options.facts ?? kernelFacts)(basename(device.path));
+        const identity = { ...device.medium.identity, path: stablePath(device.path), serial: facts.cid };
+        return {
+          ...device,
+          bus: facts.soldered ? 'soldered flash' : device.bus,
+          changes: facts.changes,
+          medium: { ...device.medium, identity },
+        };
+      }),
+    );
+    const offered = disks.filter(offers);
+    // What was seen of a medium is forgotten when it goes: the next one in its place is another until it was looked at.
+    const there = new Set(offered.map(keyOf));
+    for (const key of this.seen.keys()) if (!there.has(key)) this.seen.delete(key);
+    return offered;
   }
 
-  async list(): Promise<Slot[]> {
+  async list(look?: 'anew'): Promise<Slot[]> {
     return Promise.all(
-      (await this.devices()).map(async (device) => ({
-        id: slotOf(device.path),
-        title: `Reader ${device.path.replace('/dev/', '')}`,
-        medium: { ...device.medium, ...(await this.contents(device)) },
-      })),
+      (await this.devices()).map(async (device) => {
+        const { content, ...what } = await this.look(device, look === 'anew');
+        const identity = { ...device.medium.identity, content };
+        return {
+          id: slotOf(device.path),
+          title: `Reader ${device.path.replace('/dev/', '')}`,
+          medium: { ...device.medium, ...what, identity },
+        };
+      }),
     );
   }
 
@@ -82,23 +110,41 @@ export class LinuxReader implements CardReader {
         'pulled',
         'There is no card in the reader any more. Put it back and arm the round again.',
       );
-    if (!sameMedium(device.medium.identity, identity)) throw changed();
+    if (!samePlace(device.medium.identity, identity)) throw changed();
     if (device.medium.readOnly)
       throw new CardError('protected', 'The card is write-protected. Slide its lock to the other side.');
     if (this.open_.has(device.path))
       throw new CardError('busy', 'The card is being used already. Wait until that has ended.');
-    const handle = await openExclusively(device);
     this.open_.add(device.path);
-    // Between listing and opening the card may have been swapped; what is open now stays what it is.
-    const now = (await this.devices()).find(({ path }) => path === device.path);
-    if (!now || !sameMedium(now.medium.identity, identity) || now.number !== device.number) {
-      await handle.close();
+    let handle: DirectFile | null = null;
+    try {
+      handle = await openExclusively(device);
+      await this.compare(device, handle, identity);
+    } catch (error) {
+      await handle?.close();
       this.open_.delete(device.path);
-      throw changed();
+      throw error;
     }
-    this.described.delete(keyOf(device));
+    this.seen.delete(keyOf(device));
+    return this.handleOf(device, handle);
+  }
+
+  /**
+   * Between listing and opening the card may have been swapped; what is open now stays what it is.
+   * @throws CardError when it is another one, or holds other things, than the one that was meant
+   */
+  private async compare(device: Disk, handle: DirectFile, identity: MediumIdentity): Promise<void> {
+    const now = (await this.devices()).find(({ path }) => path === device.path);
+    if (!now || !samePlace(now.medium.identity, identity) || now.number !== device.number) throw changed();
+    if (now.changes !== device.changes) throw changed();
+    const content = await digestOf(handle).catch(explain);
+    if (content !== identity.content) throw changed();
+  }
+
+  private handleOf(device: Disk, handle: DirectFile): CardHandle {
     return {
       size: handle.size,
+      pastCache: handle.pastCache,
       write: (block, offset) => handle.write(block, offset).catch(explain),
       read: (into, offset) => handle.read(into, offset).catch(explain),
       flush: () => handle.flush().catch(explain),
@@ -109,7 +155,7 @@ export class LinuxReader implements CardReader {
         // Some drivers answer that they did and did not.
         await run('partx', ['--update', device.path]).catch(() => undefined);
         this.open_.delete(device.path);
-        this.described.delete(keyOf(device));
+        this.seen.delete(keyOf(device));
       },
     };
   }
@@ -149,41 +195,61 @@ export class LinuxReader implements CardReader {
       .catch(() => undefined);
   }
 
-  private async contents(device: BlockDevice): Promise<Pick<Medium, 'holds' | 'label'>> {
+  private async look(device: Disk, anew: boolean): Promise<Seen> {
     const key = keyOf(device);
-    const known = this.described.get(key);
+    const known = anew || device.changes === null ? undefined : this.seen.get(key);
     if (known) return known;
-    if (this.open_.has(device.path)) return { holds: 'being written', label: null };
-    const file = await open(device.path, constants.O_RDONLY).catch(() => null);
-    // Without the right to read it, what the system knows of it has to do.
-    if (!file) return { holds: device.medium.holds, label: null };
+    // Without the right to read it, what the system knows of it has to do; it cannot be armed then.
+    const unread: Seen = {
+      holds: device.medium.holds,
+      label: null,
+      content: '',
+      caution: cautionOf({ size: device.medium.identity.size, bus: device.bus, volumes: device.volumes, names: [] }),
+    };
+    if (this.open_.has(device.path)) return { ...unread, holds: 'being written', caution: null };
+    const file = await DirectFile.openToRead(device.path, device.medium.identity.size).catch(() => null);
+    if (!file) return unread;
     try {
+      const content = await digestOf(file);
       const source = {
-        size: device.medium.identity.size,
+        size: file.size,
         read: async (offset: number, length: number): Promise<Uint8Array> => {
           const bytes = new Uint8Array(length);
-          await readFully(file, bytes, offset);
+          await file.read(bytes, offset);
           return bytes;
         },
       };
-      const label = await readMarkFile(source);
-      const found = { label, holds: label ? await describeCard(source, label) : device.medium.holds };
-      this.described.set(key, found);
+      const look = await lookAtCard(source, device.bus);
+      const told = cautionOf({
+        size: file.size,
+        bus: '',
+        volumes: look.label ? [] : device.volumes,
+        names: [],
+      });
+      const caution = look.caution ?? told;
+      const found = { ...look, caution, content };
+      if (!this.open_.has(device.path)) this.seen.set(key, found);
       return found;
     } catch {
       // A medium that cannot be read tells nothing; that it cannot be written shows when it is.
-      return { holds: device.medium.holds, label: null };
+      return unread;
     } finally {
       await file.close();
     }
   }
 }
 
+const digestOf = async (file: DirectFile): Promise<string> => {
+  const { bytes } = await new BlockPool(1 << 20, 1).take();
+  return contentDigest(file.size, (into, offset) => file.read(into, offset), bytes);
+};
+
 const slotOf = (path: string): string => `reader-${path.replace('/dev/', '').replaceAll('/', '-')}`;
-const keyOf = ({ path, number, medium, inUse }: BlockDevice): string =>
+const keyOf = ({ path, number, changes, medium, inUse }: Disk): string =>
   [
     path,
     number,
+    changes,
     medium.identity.size,
     medium.identity.serial,
     medium.readOnly,
@@ -197,7 +263,7 @@ const changed = (): CardError =>
   );
 
 /** Opens the device itself, never a link to something else, and nothing that anybody uses. @throws CardError */
-async function openExclusively({ path, medium, number }: BlockDevice): Promise<DirectFile> {
+async function openExclusively({ path, medium, number }: Disk): Promise<DirectFile> {
   const found = await lstat(path).catch(() => null);
   if (!found?.isBlockDevice())
     throw new CardError('changed', `${path} is not a disk any more. Nothing was erased. Look again.`);

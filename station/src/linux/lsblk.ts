@@ -14,7 +14,6 @@ interface Device {
   size: number;
   model?: string | null | undefined;
   vendor?: string | null | undefined;
-  serial?: string | null | undefined;
   tran?: string | null | undefined;
   rm: boolean;
   hotplug: boolean;
@@ -32,7 +31,6 @@ const DeviceSchema: z.ZodType<Device> = z.object({
   size: z.coerce.number(),
   model: text,
   vendor: text,
-  serial: text,
   tran: text,
   rm: flag,
   hotplug: flag,
@@ -58,7 +56,7 @@ export const LSBLK_ARGUMENTS = [
   '--json',
   '--bytes',
   '--output',
-  'NAME,PATH,TYPE,SIZE,MODEL,VENDOR,SERIAL,TRAN,RM,HOTPLUG,RO,MOUNTPOINTS,FSTYPE,LABEL,MAJ:MIN',
+  'NAME,PATH,TYPE,SIZE,MODEL,VENDOR,TRAN,RM,HOTPLUG,RO,MOUNTPOINTS,FSTYPE,LABEL,MAJ:MIN',
 ];
 
 /** A whole disk of this computer. */
@@ -68,7 +66,12 @@ export interface BlockDevice {
   type: string;
   /** Major and minor number, by which the kernel knows it. */
   number: string;
-  medium: Omit<Medium, 'label'>;
+  /** How it is connected, as lsblk names it; empty where that is not known. */
+  bus: string;
+  /** File systems as the system knows them. */
+  volumes: { fileSystem: string; label: string; size: number }[];
+  /** Without its serial: what lsblk tells behind USB is the reader's, whatever card is in it. */
+  medium: Omit<Medium, 'label' | 'caution'>;
   /** Partitions in use and where. */
   inUse: { path: string; mountedAt: string }[];
 }
@@ -112,8 +115,12 @@ export function readLsblk(json: string): BlockDevice[] {
         type: device.type,
         number: device['maj:min'],
         inUse,
+        bus: device.tran?.trim() ?? '',
+        volumes: members.flatMap(({ fstype, label, size }) =>
+          fstype ? [{ fileSystem: fstype, label: label ?? '', size }] : [],
+        ),
         medium: {
-          identity: { path: device.path, size: device.size, serial: device.serial?.trim() ?? '' },
+          identity: { path: device.path, size: device.size, serial: '', content: '' },
           model:
             [device.vendor, device.model]
               .map((part) => part?.trim() ?? '')

@@ -1,3 +1,5 @@
+import { setImmediate as turn } from 'node:timers/promises';
+import type { SearchProgress } from './search';
 import { fetchHostKey, type ShownKey } from './ssh-host-key';
 import { probeTcp, type TcpAnswer } from './tcp-probe';
 
@@ -16,11 +18,11 @@ export interface ScanOptions {
   /** Host keys asked at a time; more than 16 gain nothing (measured). */
   keysInFlight?: number;
   timeoutMs?: number;
-  onProgress?: (done: number, total: number) => void;
+  onProgress?: (progress: SearchProgress) => void;
   onHit?: (hit: ScanHit) => void;
 }
 
-/** Works through a list with a bounded number of workers. */
+/** Works through a list, which may grow meanwhile, with a bounded number of workers. */
 async function eachOf<T>(
   items: readonly T[],
   workers: number,
@@ -37,39 +39,63 @@ async function eachOf<T>(
   await Promise.all(Array.from({ length: Math.min(workers, items.length) }, worker));
 }
 
+const aborted = (signal: AbortSignal | undefined): Promise<void> =>
+  new Promise((resolve) => {
+    if (signal?.aborted) resolve();
+    else signal?.addEventListener('abort', () => resolve(), { once: true });
+  });
+
+/** At most so many at a time, the others in their order. */
+function bounded(limit: number): <T>(work: () => Promise<T>) => Promise<T> {
+  let free = limit;
+  const waiting: (() => void)[] = [];
+  return async (work) => {
+    if (free > 0) free--;
+    else await new Promise<void>((resolve) => waiting.push(resolve));
+    try {
+      return await work();
+    } finally {
+      const next = waiting.shift();
+      if (next) next();
+      else free++;
+    }
+  };
+}
+
 /**
- * Looks for login services on addresses: a TCP connection to each, then the host key of those that answer.
- * Only the addresses given are contacted.
+ * Looks for login services on addresses: a TCP connection to each, and the host key of each that answers, as soon as
+ * it does. Only the addresses given are contacted.
+ * @returns how far it got; less than all of it when it was stopped
  */
 export async function scan(
   addresses: readonly string[],
   port: number,
   options: ScanOptions = {},
-): Promise<ScanHit[]> {
+): Promise<SearchProgress> {
   const { signal, inFlight = 256, keysInFlight = 16, timeoutMs = 1500 } = options;
-  const open: TcpAnswer[] = [];
-  let done = 0;
+  const progress: SearchProgress = { done: 0, total: addresses.length, unreachable: 0 };
+  const asking = bounded(keysInFlight);
+  const keys: Promise<void>[] = [];
+  const ask = async ({ address, banner }: TcpAnswer): Promise<void> => {
+    const ssh = banner?.startsWith('SSH-') ?? false;
+    const key = ssh ? await asking(() => fetchHostKey(address, port)) : null;
+    if (!signal?.aborted) options.onHit?.({ address, port, banner, key });
+  };
   await eachOf(
     addresses,
     inFlight,
     async (address) => {
       const answer = await probeTcp(address, port, timeoutMs);
-      if (answer.answer === 'open') open.push(answer);
-      options.onProgress?.(++done, addresses.length);
+      if (answer.answer === 'open') keys.push(ask(answer));
+      if (answer.answer === 'unreachable') progress.unreachable++;
+      progress.done++;
+      options.onProgress?.({ ...progress });
+      // Connections that fail at once would otherwise keep the loop from ever reading an answer.
+      await turn();
     },
     signal,
   );
-  const hits: ScanHit[] = [];
-  await eachOf(
-    open,
-    keysInFlight,
-    async ({ address, banner }) => {
-      const ssh = banner?.startsWith('SSH-') ?? false;
-      const hit = { address, port, banner, key: ssh ? await fetchHostKey(address, port) : null };
-      hits.push(hit);
-      options.onHit?.(hit);
-    },
-    signal,
-  );
-  return hits;
+  // What was stopped is not waited for: a host can take many seconds over its key.
+  await Promise.race([Promise.all(keys), aborted(signal)]);
+  return progress;
 }

@@ -3,9 +3,40 @@ import { connect } from 'node:net';
 /** How an address answered. */
 export interface TcpAnswer {
   address: string;
-  answer: 'open' | 'refused' | 'silent';
+  /** `unreachable`: this computer has no way there, so nothing was asked. */
+  answer: 'open' | 'refused' | 'silent' | 'unreachable';
   /** First line that the service said by itself, if it did. */
   banner: string | null;
+}
+
+/** What the system says when there is no way to an address (connect(2)); it says so at once, without asking anybody. */
+const noWay = new Set(['ENETUNREACH', 'EADDRNOTAVAIL', 'EACCES', 'EPERM', 'EINVAL', 'ENETDOWN']);
+
+/** Milliseconds by which a timer may be late before the time counts as not waited. */
+const LATE = 100;
+
+/**
+ * Calls back after some time in which the loop was alive. Time in which it was busy does not count: an answer may lie
+ * there unread.
+ * @returns how to stop it
+ */
+function afterAlive(milliseconds: number, done: () => void): () => void {
+  let timer: NodeJS.Timeout;
+  let immediate: NodeJS.Immediate | undefined;
+  const wait = (length: number): void => {
+    const due = performance.now() + length;
+    timer = setTimeout(() => {
+      const late = performance.now() - due > LATE;
+      // Timers come before input in a turn of the loop; what has arrived is read before the time is called up.
+      if (late) wait(Math.min(length, LATE * 2));
+      else immediate = setImmediate(done);
+    }, length);
+  };
+  wait(milliseconds);
+  return () => {
+    clearTimeout(timer);
+    if (immediate) clearImmediate(immediate);
+  };
 }
 
 /**
@@ -23,21 +54,21 @@ export function probeTcp(
     let opened = false;
     let heard = '';
     const end = (answer: TcpAnswer['answer']): void => {
-      clearTimeout(timer);
+      stopWaiting();
       socket.destroy();
       const line = heard.split(/\r?\n/)[0] ?? '';
       resolve({ address, answer, banner: line === '' ? null : line.slice(0, 255) });
     };
-    let timer = setTimeout(() => {
+    let stopWaiting = afterAlive(timeoutMs, () => {
       end('silent');
-    }, timeoutMs);
+    });
     socket.setEncoding('latin1');
     socket.once('connect', () => {
       opened = true;
-      clearTimeout(timer);
-      timer = setTimeout(() => {
+      stopWaiting();
+      stopWaiting = afterAlive(bannerMs, () => {
         end('open');
-      }, bannerMs);
+      });
     });
     socket.on('data', (text: string) => {
       heard += text;
@@ -47,7 +78,8 @@ export function probeTcp(
       end(opened ? 'open' : 'refused');
     });
     socket.once('error', (error: NodeJS.ErrnoException) => {
-      end(opened ? 'open' : error.code === 'ECONNREFUSED' ? 'refused' : 'silent');
+      const { code = '' } = error;
+      end(opened ? 'open' : code === 'ECONNREFUSED' ? 'refused' : noWay.has(code) ? 'unreachable' : 'silent');
     });
   });
 }

@@ -1,4 +1,5 @@
 import { applyPatches, touches, type Patch } from '@nest-mark/core/disk';
+import { contentDigest } from '../card/content-digest';
 import type { BaseImage, BlockReader } from '../image/base-image';
 import { CardError, type CardFault, type CardHandle } from '../ports';
 import type { BlockPool, PooledBlock } from './block-pool';
@@ -13,10 +14,23 @@ export interface GangCard {
   handle: CardHandle;
   /** What is laid over the base, offsets from the disk's start. */
   patches: readonly Patch[];
+  /**
+   * Called right before the first octet of the card is overwritten; when it fails, the card stays as it was. From here
+   * on the card is no longer what it was, whatever happens to the program.
+   */
+  beforeTouch?: () => Promise<void>;
 }
 
 export type CardOutcome =
-  { state: 'verified' } | { state: 'cancelled' } | { state: 'failed'; code: CardFault; message: string };
+  | {
+      state: 'verified';
+      /** Whether it was read back past the system's cache; otherwise the proof is only as good as that. */
+      pastCache: boolean;
+      /** `contentDigest` of the card as it was left; empty when its last MiB cannot be read. */
+      content: string;
+    }
+  | { state: 'cancelled' }
+  | { state: 'failed'; code: CardFault; message: string };
 
 export type Phase = 'writing' | 'verifying';
 
@@ -85,7 +99,7 @@ export class CardRun {
       await this.flight.timed(this.card.handle.flush());
       await this.verifyAll();
       await this.writeFirst();
-      return { state: 'verified' };
+      return { state: 'verified', pastCache: this.card.handle.pastCache, content: await this.contentNow() };
     } catch (error) {
       const outcome = outcomeOf(error);
       const stalled = outcome.state === 'failed' && outcome.code === 'stalled';
@@ -106,6 +120,7 @@ export class CardRun {
     if (handle.size < this.terms.base.size)
       throw new CardError('small', 'The card is smaller than the image. Use a larger card.');
     await this.mayGoOn();
+    await this.card.beforeTouch?.();
     const zeros = await this.terms.pool.take();
     zeros.bytes.fill(0);
     this.touched = true;
@@ -253,6 +268,21 @@ export class CardRun {
     for (const index of new Set([0, Math.max(0, last - 1), last]))
       await this.compare(index, await this.readBack(index));
     this.onProgress('verifying', this.terms.base.size);
+  }
+
+  /** What the card can be known by again. It is verified already, so a medium that fails behind the image tells nothing. */
+  private async contentNow(): Promise<string> {
+    const { handle } = this.card;
+    const block = await this.terms.pool.take();
+    try {
+      const read = (into: Uint8Array, offset: number): Promise<void> =>
+        this.flight.timed(handle.read(into, offset));
+      return await contentDigest(handle.size, read, block.bytes);
+    } catch {
+      return '';
+    } finally {
+      block.release();
+    }
   }
 
   /**

@@ -15,8 +15,12 @@ export class FatTable {
     private readonly geometry: FatGeometry,
   ) {}
 
-  /** Where the clusters of a file lie, in order. @throws DiskError on a loop or a link that leads nowhere */
-  async chain(first: number): Promise<number[]> {
+  /**
+   * Where the clusters of a file lie, in order.
+   * @param most clusters after which it is enough
+   * @throws DiskError on a loop or a link that leads nowhere
+   */
+  async chain(first: number, most = Infinity): Promise<number[]> {
     const clusters: number[] = [];
     const seen = new Set<number>();
     for (let cluster = first; ;) {
@@ -28,7 +32,7 @@ export class FatTable {
       seen.add(cluster);
       clusters.push(cluster);
       const next = await this.get(cluster);
-      if (next >= this.endMark) return clusters;
+      if (next >= this.endMark || clusters.length >= most) return clusters;
       cluster = next;
     }
   }

@@ -19,6 +19,11 @@ interface Folder {
   bytes: Uint8Array;
 }
 
+/** Octets of a file that are read unless more is asked for. */
+const LARGEST_READ = 64 << 20;
+/** Octets of a folder, at most (Microsoft FAT specification 1.03, page 23: 65,536 entries of 32 octets). */
+const LARGEST_FOLDER = 2 << 20;
+
 const sameName = (a: string, b: string): boolean => a.toLowerCase() === b.toLowerCase();
 
 /** A FAT12, FAT16 or FAT32 volume: lists and reads files, creates and replaces them. */
@@ -54,16 +59,21 @@ export class FatVolume {
     return entries.filter((entry) => entry.name !== '.' && entry.name !== '..');
   }
 
-  /** Content of a file, or null when there is none of that name (case does not count). */
-  async readFile(path: string): Promise<Uint8Array | null> {
+  /**
+   * Content of a file, or null when there is none of that name (case does not count).
+   * @param limit octets to read at most: a card from anywhere can have a file of gigabytes under any name
+   */
+  async readFile(path: string, limit = LARGEST_READ): Promise<Uint8Array | null> {
     const { parent, name } = split(path);
     const entry = (await this.list(parent)).find((candidate) => sameName(candidate.name, name));
     if (!entry || entry.folder) return null;
     if (entry.size === 0) return new Uint8Array();
-    const clusters = await this.table.chain(entry.firstCluster);
-    if (clusters.length * this.geometry.clusterSize < entry.size)
+    const size = Math.min(entry.size, limit);
+    const wanted = Math.ceil(size / this.geometry.clusterSize);
+    const clusters = await this.table.chain(entry.firstCluster, wanted);
+    if (clusters.length < wanted)
       throw new DiskError('damaged', `The file ${path} is damaged: it is shorter than its folder says.`);
-    return (await this.readClusters(clusters)).subarray(0, entry.size);
+    return (await this.readClusters(clusters)).subarray(0, size);
   }
 
   /**
@@ -159,7 +169,7 @@ export class FatVolume {
   }
 
   private async folderAt(first: number): Promise<Folder> {
-    const clusters = await this.table.chain(first);
+    const clusters = await this.table.chain(first, Math.ceil(LARGEST_FOLDER / this.geometry.clusterSize));
     const extents = clusters.map((cluster) => ({
       offset: this.offsetOf(cluster),
       size: this.geometry.clusterSize,

@@ -1,0 +1,20 @@
+import * as z from 'zod';
+
+/**
+ * Control characters, and the separators that end a line as they do (Unicode 15, categories Cc, Zl and Zp). A name with
+ * one of them reads otherwise on a screen than in a file, where it can begin a line of its own.
+ */
+const control = /[\p{Cc}\p{Zl}\p{Zp}]/u;
+
+/** Whether text can be a name: one line of it. */
+export const isPlainName = (text: string): boolean => !control.test(text);
+
+/** Text without what a name must not have. */
+export const plainName = (text: string): string => text.replace(/[\p{Cc}\p{Zl}\p{Zp}]+/gu, ' ').trim();
+
+/** Schema of everything that is a name, a title or a single line. @param max characters */
+export const nameOf = (max: number): z.ZodString =>
+  z
+    .string()
+    .max(max)
+    .regex(/^[^\p{Cc}\p{Zl}\p{Zp}]*$/u, 'Take the line breaks and other control characters out.');

@@ -1,0 +1,35 @@
+import { Worker } from 'node:worker_threads';
+import type { ScanHit } from './scan';
+import type { Search, SearchProgress } from './search';
+
+type Message = { hit: ScanHit } | { progress: SearchProgress } | { ended: SearchProgress };
+
+/**
+ * Searches in a thread of its own.
+ * @param program the built `search-worker`, as a path
+ */
+export const searchInThread =
+  (program: string): Search =>
+  (order, { signal, onProgress, onHit }) =>
+    new Promise((resolve, reject) => {
+      const worker = new Worker(program, { workerData: order });
+      const stop = (): void => worker.postMessage('stop');
+      signal.addEventListener('abort', stop, { once: true });
+      if (signal.aborted) stop();
+      let ended: SearchProgress | null = null;
+      worker.on('message', (message: Message) => {
+        if ('hit' in message) onHit(message.hit);
+        else if ('progress' in message) onProgress(message.progress);
+        else {
+          ended = message.ended;
+          // Connections that were given up would keep the thread alive.
+          void worker.terminate();
+        }
+      });
+      worker.once('error', reject);
+      worker.once('exit', (code) => {
+        signal.removeEventListener('abort', stop);
+        if (ended) resolve(ended);
+        else reject(new Error(`the search ended early (${String(code)})`));
+      });
+    });
