@@ -19,6 +19,7 @@ function paced(handle: CardHandle, rate: number, stallSeconds: number): CardHand
     if (pause > 1) await new Promise((resolve) => setTimeout(resolve, pause));
   };
   return {
+    pastCache: true,
     size: handle.size,
     write: async (block, offset) => {
       await wait(block.length);

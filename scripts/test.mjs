@@ -102,6 +102,8 @@ await main(async () => {
   if (wanted('static')) await statics();
   if (wanted('unit') || wanted('e2e')) {
     if (makeBaseImage(baseImage)) say('made the practice image');
+    const { needServer } = await import('./lib/build.mjs');
+    await needServer();
     const { startPostgres } = await import('./lib/postgres.mjs');
     const cluster = await startPostgres(join(root, 'data/test'), { forTests: true });
     const env = { NEST_MARK_TEST_DATABASE: cluster.url('postgres') };
@@ -112,7 +114,7 @@ await main(async () => {
         await endToEnd(env, positionals);
       }
     } finally {
-      cluster.stop();
+      if (cluster.startedHere) cluster.stop();
     }
   }
   if (tally.failed > 0 || tally.passed === 0) process.exitCode = 1;

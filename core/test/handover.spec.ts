@@ -15,6 +15,7 @@ const target = fc.record({
   address: fc.option(fc.ipV4(), { nil: null }),
   port: fc.oneof(fc.constant(22), fc.integer({ min: 1, max: 65_535 })),
   userName: fc.stringMatching(/^[a-z][a-z0-9_-]{0,10}$/),
+  copiedTo: fc.constant([]),
 });
 const targets = fc.uniqueArray(target, { minLength: 1, maxLength: 5, selector: ({ hostName }) => hostName });
 
@@ -46,7 +47,7 @@ describe('known_hosts, as ssh-keygen -F finds it (OpenSSH)', () => {
       const hostKey = makeHostKey(new Uint8Array(32).fill(3), new Uint8Array(4), '').publicLine;
       writeFileSync(
         file,
-        knownHosts([{ hostName: 'tank-1', mark: 'M', hostKey, address: null, port: 22, userName: 'keeper' }]),
+        knownHosts([{ hostName: 'tank-1', mark: 'M', hostKey, address: null, port: 22, userName: 'keeper', copiedTo: [] }]),
       );
       for (const host of ['tank-11', 'tank', 'tank-1.', '127.0.0.1'])
         expect(attempt('ssh-keygen', ['-F', host, '-f', file]).code).toBe(1);
@@ -100,6 +101,7 @@ describe('the table', () => {
     hardwareAddress: text,
     hostKeyFingerprint: text,
     userName: text,
+    remark: text,
   });
 
   it('reads back what was written, whatever is in a cell; what a spreadsheet would run begins with a quote', () => {
@@ -109,7 +111,7 @@ describe('the table', () => {
         expect(data).toHaveLength(rows.length + 1);
         rows.forEach((device, index) => {
           const cells = data[index + 1] ?? [];
-          expect(cells).toHaveLength(9);
+          expect(cells).toHaveLength(10);
           expect(cells[2]?.replace(/^'(?=[=+\-@\t\r])/, '')).toBe(device.hostName);
           expect(cells.every((cell) => !/^[=+\-@\t\r]/.test(cell))).toBe(true);
         });

@@ -42,6 +42,7 @@ describe('matching by host key', () => {
   let number = 0;
   const seen = (address: string, hostKey: string | null, change: Partial<Sighting> = {}): Sighting => ({
     id: String(++number),
+    scanId: 's1',
     address,
     port: 22,
     hardwareAddress: null,
@@ -73,8 +74,9 @@ describe('matching by host key', () => {
     expect(matchSightings(wanted, [shown]).matches[0]?.standing).toBe('guess');
     const both = matchSightings(wanted, [shown, seen('10.0.0.9', 'ssh-ed25519 AAA')]);
     expect(both.matches).toMatchObject([
-      { standing: 'proved', sighting: { address: '10.0.0.9' }, alsoAt: ['10.0.0.2'] },
+      { standing: 'proved', sighting: { address: '10.0.0.9' }, alsoAt: [] },
     ]);
+    expect(both.strangers).toMatchObject([{ address: '10.0.0.2', showsKeyOf: 'a' }]);
   });
 
   it('lets the newest sighting of an address count, so that a board that took it over is not mistaken', () => {
@@ -86,12 +88,20 @@ describe('matching by host key', () => {
     expect(result.missing).toEqual(['a', 'c']);
   });
 
-  it('says when one key is at two addresses: a copied card', () => {
+  it('says when one key signed at two addresses in one search: a copied card', () => {
     const result = matchSightings(wanted, [
       seen('10.0.0.2', 'ssh-ed25519 AAA', { at: 1000 }),
       seen('10.0.0.3', 'ssh-ed25519 AAA', { at: 2000 }),
     ]);
-    expect(result.matches).toMatchObject([{ sighting: { address: '10.0.0.3' }, alsoAt: ['10.0.0.2'] }]);
+    expect(result.matches).toMatchObject([{ sighting: { address: '10.0.0.2' }, alsoAt: ['10.0.0.3'] }]);
+  });
+
+  it('takes no address for a copy that is dead since the last search, and follows a board that moved', () => {
+    const result = matchSightings(wanted, [
+      seen('10.0.0.2', 'ssh-ed25519 AAA', { at: 1000, scanId: 's1' }),
+      seen('10.0.0.3', 'ssh-ed25519 AAA', { at: 2000, scanId: 's2' }),
+    ]);
+    expect(result.matches).toMatchObject([{ sighting: { address: '10.0.0.3' }, alsoAt: [] }]);
   });
 });
 
@@ -100,6 +110,7 @@ describe('matching, whatever answers', () => {
   const devices = ['d1', 'd2', 'd3'].map((deviceId, index) => ({ deviceId, hostKey: keys[index]! }));
   const sighting = fc.record({
     id: fc.uuid(),
+    scanId: fc.constantFrom('s1', 's2'),
     address: fc.constantFrom('10.0.0.1', '10.0.0.2', '10.0.0.3', '10.0.0.4'),
     port: fc.constant(22),
     hardwareAddress: fc.constant(null),
@@ -120,12 +131,29 @@ describe('matching, whatever answers', () => {
           expect(match.sighting.hostKey).toBe(wanted.hostKey);
           expect(match.standing === 'proved').toBe(match.sighting.keyProven);
         }
-        // Every address that was seen counts exactly once: as somebody, as somebody's other place, or as a stranger.
+        // No address counts twice: as somebody, as a copy of somebody, or as a stranger; none is left out that signed
+        // with no device's key.
         const places = [
           ...matches.flatMap(({ sighting: seen, alsoAt }) => [seen.address, ...alsoAt]),
           ...strangers.map(({ address }) => address),
         ];
-        expect(places.sort()).toEqual([...new Set(sightings.map(({ address }) => address))].sort());
+        expect(new Set(places).size).toBe(places.length);
+        const all = new Set(sightings.map(({ address }) => address));
+        for (const address of all)
+          if (!places.includes(address))
+            expect(sightings.some((one) => one.address === address && one.keyProven)).toBe(true);
+        // A copy is only what signed in the very search in which the device itself did.
+        for (const { sighting: seen, alsoAt } of matches)
+          for (const address of alsoAt)
+            expect(
+              sightings.some(
+                (one) =>
+                  one.address === address &&
+                  one.keyProven &&
+                  one.hostKey === seen.hostKey &&
+                  one.scanId === seen.scanId,
+              ),
+            ).toBe(true);
       }),
     );
   });

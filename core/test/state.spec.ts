@@ -35,12 +35,12 @@ describe('a device’s state and ring', () => {
     [{ card: card('verified') }, 'card ready', 'solid solid open open open'],
     [{ card: card('verified'), poweredAt: 0 }, 'booting', 'solid solid hatched open open'],
     [
-      { card: card('verified'), poweredAt: 0, seen: { standing: 'proved', at: 9 } },
+      { card: card('verified'), poweredAt: 0, seen: { standing: 'proved', at: 9, alsoAt: [] } },
       'proved',
       'solid solid solid open open',
     ],
     [
-      { card: card('verified'), poweredAt: 0, seen: { standing: 'guess', at: 9 } },
+      { card: card('verified'), poweredAt: 0, seen: { standing: 'guess', at: 9, alsoAt: [] } },
       'seen',
       'solid solid notched open open',
     ],
@@ -66,7 +66,7 @@ describe('a device’s state and ring', () => {
 
 describe('counts by stage', () => {
   it('count a device where its work is, and hands wherever one is needed', () => {
-    const proved = { standing: 'proved' as const, at: 9 };
+    const proved = { standing: 'proved' as const, at: 9, alsoAt: [] };
     const of = (given: Partial<DeviceFacts>) => deviceStanding({ ...facts, ...given }, 0);
     const counts = stageCounts([
       of({}),
@@ -94,13 +94,13 @@ describe('the wait for a first boot', () => {
     expect(bootWait(powered, 0)?.waited).toBe(0);
   });
   it('is over once the device was seen, and has not begun before power-on', () => {
-    expect(bootWait({ ...powered, seen: { standing: 'guess', at: 5 } }, 9000)).toBeNull();
+    expect(bootWait({ ...powered, seen: { standing: 'guess', at: 5, alsoAt: [] } }, 9000)).toBeNull();
     expect(bootWait(facts, 9000)).toBeNull();
   });
 });
 
 describe('hand-over files', () => {
-  const target = { hostName: 'tank-01', mark: '7KQ4M', hostKey: 'ssh-ed25519 AAA', userName: 'keeper' };
+  const target = { hostName: 'tank-01', mark: '7KQ4M', hostKey: 'ssh-ed25519 AAA', userName: 'keeper', copiedTo: [] };
 
   it('bracket addresses with another port and keep the bare name for the alias', () => {
     expect(knownHosts([{ ...target, address: '10.0.0.9', port: 2222 }])).toBe(
@@ -129,8 +129,9 @@ describe('hand-over files', () => {
       hardwareAddress: '',
       hostKeyFingerprint: '',
       userName: 'a"b,c',
+      remark: '',
     };
-    expect(batchCsv([row]).split('\r\n')[1]).toBe(`A1,7KQ4M,tank-01,"'=cmd()",proved,,,,"a""b,c"`);
+    expect(batchCsv([row]).split('\r\n')[1]).toBe(`A1,7KQ4M,tank-01,"'=cmd()",proved,,,,"a""b,c",`);
   });
 });
 

@@ -2,7 +2,7 @@
 import { createHash } from 'node:crypto';
 import { spawnSync } from 'node:child_process';
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
-import { join, relative, sep } from 'node:path';
+import { dirname, join, relative, sep } from 'node:path';
 import { root, serverBundle, setupFolder, webFolder } from './paths.mjs';
 import { say, SetupError } from './say.mjs';
 
@@ -59,8 +59,12 @@ const registryPackagesOutside = {
 async function bundleServer() {
   const { build, stop } = await import('esbuild');
   await build({
-    entryPoints: [join(root, 'server/src/main.ts')],
-    outfile: serverBundle,
+    entryPoints: {
+      main: join(root, 'server/src/main.ts'),
+      // A thread of its own, so a file of its own.
+      'search-worker': join(root, 'station/src/net/search-worker.ts'),
+    },
+    outdir: dirname(serverBundle),
     bundle: true,
     platform: 'node',
     format: 'esm',

@@ -20,7 +20,7 @@ afterAll(() => server.end());
 
 const onCard = async (batch: Batch, index: number) => {
   const device = batch.plan.devices[index]!;
-  const material = await gather(server.context, batch.id, 'round', settingsOf(batch.plan, device).imageId);
+  const material = await gather(server.context, batch, 'round', settingsOf(batch.plan, device).imageId);
   return cardSettings(server.context, material, device);
 };
 

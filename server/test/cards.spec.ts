@@ -15,7 +15,7 @@ import {
 } from '@nest-mark/core';
 import { writeRound } from '../src/jobs/write-round';
 import { knownKey } from '../src/services/cards';
-import { baseImage, TestServer, tankPlan } from './helpers/server';
+import { armedCards, baseImage, TestServer, tankPlan } from './helpers/server';
 
 const network = '127.61.12';
 const raw = execFileSync('xz', ['-dc', baseImage], { maxBuffer: 1 << 28 });
@@ -125,6 +125,7 @@ describe('a round', () => {
     const again = await server.ok<Round>('POST', `/rounds/${id}/resume`, {
       confirm: 'erase 1',
       lookedAt: Date.now(),
+      media: await server.looked(batch.id),
       only: 'slot-2',
     });
     expect((await roundNow(id)).state).toBe('running');
@@ -159,12 +160,13 @@ describe('a card is left alone', () => {
     const body = await request(4);
     const id = '22222222-2222-4222-8222-222222222222';
     const { rounds, knex } = server.context;
-    await rounds.create(id, batch.id, 'second bench', body.cards, knex);
+    await rounds.create(id, batch.id, 'second bench', armedCards(body.cards), knex);
     await rounds.setState(id, 'running');
     const problem = await refuse(body);
     expect(problem).toMatchObject({ status: 409, code: 'slot-busy' });
     expect(problem.detail).toContain('written by the station "second bench"');
     expect((await proposal()).cards[0]!.refusal).toContain('second bench');
+    await knex('round_card').where({ round_id: id }).update({ state: 'unfinished' });
     await rounds.setState(id, 'interrupted');
   });
 
@@ -174,7 +176,7 @@ describe('a card is left alone', () => {
     const body = await request(4);
     const id = '33333333-3333-4333-8333-333333333333';
     const { rounds, knex } = server.context;
-    await rounds.create(id, batch.id, server.context.station, body.cards, knex);
+    await rounds.create(id, batch.id, server.context.station, armedCards(body.cards), knex);
     await knex('round')
       .where({ id })
       .update({ started_at: new Date(Date.now() - 3 * 60_000) });
@@ -228,7 +230,10 @@ describe('a card’s record', () => {
     expect(medium.label).toMatchObject({ hostName: 'tank-07', mark: batch.plan.devices[6]!.mark });
     const bare = { ...medium, identity: { ...medium.identity, serial: '' } };
     expect(await knownKey(server.context, bare)).toBe(medium.identity.serial);
-    expect(await knownKey(server.context, { ...bare, label: null })).toBeNull();
+    // Its contents tell as well, as long as they are as they were left.
+    expect(await knownKey(server.context, { ...bare, label: null })).toBe(medium.identity.serial);
+    const other = { ...bare, identity: { ...bare.identity, content: 'f'.repeat(64) } };
+    expect(await knownKey(server.context, { ...other, label: null })).toBeNull();
     const forged = { ...bare, label: { ...medium.label!, writing: "x' or true --" } };
     expect(await knownKey(server.context, forged)).toBeNull();
   });

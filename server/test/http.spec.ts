@@ -95,6 +95,7 @@ describe('progress of a round that is being written', () => {
     secondsLeft: null,
     message: '',
     at: 0,
+    pastCache: null,
   };
   const MB = 1e6;
 

@@ -6,7 +6,7 @@ import type { Batch, LogEntry, ShelvedNetwork } from '@nest-mark/core';
 import { startServer } from '../src/run';
 import { allRoutes } from '../src/app';
 import { Vault } from '../src/services/vault';
-import { TestServer, tankPlan } from './helpers/server';
+import { searchProgram, TestServer, tankPlan } from './helpers/server';
 
 let server: TestServer;
 beforeAll(async () => {
@@ -197,6 +197,7 @@ describe('starting', () => {
     webFolder: null,
     demoImage: null,
     logLevel: 'silent',
+    searchProgram,
   };
 
   it('says what to do when the database is not there', async () => {

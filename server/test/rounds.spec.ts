@@ -3,7 +3,7 @@ import { execFileSync } from 'node:child_process';
 import { closeSync, openSync, readSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { ArmRound, Batch, BatchProgress, LogEntry, Proposal, Round } from '@nest-mark/core';
-import { baseImage, TestServer, tankPlan } from './helpers/server';
+import { armedCards, baseImage, TestServer, tankPlan } from './helpers/server';
 
 const network = '127.61.4';
 const bootOffset = 1 << 20;
@@ -187,15 +187,13 @@ describe('a round of cards', () => {
     await server.act({ do: 'pace', bootSeconds: 0, slotRate: 0 });
     expect([ended.state, ended.cards[0]!.state]).toEqual(['cancelled', 'cancelled']);
     expect(isEmpty(written('card-10').subarray(0, 512))).toBe(true);
-    const resumed = await server.ok<Round>('POST', `/rounds/${round.id}/resume`, {
-      confirm: 'erase 1',
-      lookedAt: Date.now(),
-    });
+    const resumed = await server.resume(round);
     expect((await server.ended(batch.id, resumed.id)).cards[0]!.state).toBe('verified');
     expect(
       await server.refused('POST', `/rounds/${round.id}/resume`, {
         confirm: 'erase 1',
         lookedAt: Date.now(),
+        media: [],
       }),
     ).toMatchObject({
       code: 'round-complete',
@@ -229,18 +227,15 @@ describe('a round of cards', () => {
     // What a kill leaves: a round that says it is running, and nobody who works on it.
     const { knex, rounds } = server.context;
     const id = '11111111-1111-4111-8111-111111111111';
-    await rounds.create(id, batch.id, 'test', request.cards, knex);
+    await rounds.create(id, batch.id, 'test', armedCards(request.cards), knex);
     await rounds.setState(id, 'running');
-    await rounds.setCard(id, 'slot-1', { state: 'verifying' });
+    await rounds.setPhase(id, 'slot-1', 'verifying');
     await server.restart();
     const [round] = (await progress()).rounds;
     expect([round!.id, round!.state, round!.cards[0]!.state]).toEqual([id, 'interrupted', 'unfinished']);
     const [entry] = await server.ok<LogEntry[]>('GET', '/log?limit=1');
     expect(entry).toMatchObject({ kind: 'card-unfinished', deviceId: request.cards[0]!.deviceId });
-    const again = await server.ok<Round>('POST', `/rounds/${id}/resume`, {
-      confirm: 'erase 1',
-      lookedAt: Date.now(),
-    });
+    const again = await server.resume({ id, batchId: batch.id });
     expect((await server.ended(batch.id, again.id)).cards[0]!.state).toBe('verified');
   });
 });

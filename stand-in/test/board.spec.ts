@@ -22,7 +22,7 @@ import {
   type NetworkSettings,
   type PracticeView,
 } from '@nest-mark/core';
-import { scan } from '@nest-mark/station';
+import { scan, type ScanHit } from '@nest-mark/station';
 import { Lab, readCard } from '../src/index';
 
 const run = promisify(execFile);
@@ -159,6 +159,7 @@ describe('a stand-in board', () => {
       address: board.address,
       port: 2222,
       userName: 'keeper',
+      copiedTo: [],
     };
     const known = join(folder, 'known_hosts');
     const config = join(folder, 'config');
@@ -276,7 +277,12 @@ describe('a stand-in board', () => {
     const given = settings();
     const board = await boot(await makeCard(given), 'B7');
     const addresses = [1, 19, 20, 21].map((host) => `127.62.1.${String(host)}`);
-    const hits = await scan(addresses, 2222);
+    const search = async (): Promise<ScanHit[]> => {
+      const hits: ScanHit[] = [];
+      await scan(addresses, 2222, { onHit: (hit) => void hits.push(hit) });
+      return hits;
+    };
+    const hits = await search();
     expect(hits.map((hit) => hit.address).sort()).toEqual(['127.62.1.1', board.address]);
     expect(hits.find((hit) => hit.address === board.address)?.key).toEqual({
       hostKey: given.hostKey.publicLine.split(' ').slice(0, 2).join(' '),
@@ -285,7 +291,7 @@ describe('a stand-in board', () => {
     expect((await lab.neighbours.read()).get(board.address ?? '')).toBe(board.hardwareAddress);
     expect(board.hardwareAddress).toMatch(/^02(:[0-9a-f]{2}){5}$/);
     await lab.act({ do: 'power', nest: 'B7', on: false });
-    expect((await scan(addresses, 2222)).map((hit) => hit.address)).toEqual(['127.62.1.1']);
+    expect((await search()).map((hit) => hit.address)).toEqual(['127.62.1.1']);
   });
 
   it('runs out of addresses, and is there again after the bench was closed and opened', async () => {

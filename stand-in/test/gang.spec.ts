@@ -207,6 +207,7 @@ describe('the gang writer on stand-in cards', () => {
     const stuck: GangCard = {
       id: 'stuck',
       handle: {
+        pastCache: true,
         size: handle.size,
         write: (_block, offset) =>
           offset > BLOCK_SIZE ? new Promise<void>(() => undefined) : Promise.resolve(),
@@ -249,6 +250,7 @@ describe('the gang writer on stand-in cards', () => {
     const tiny: GangCard = {
       id: 'tiny',
       handle: {
+        pastCache: true,
         size: SIZE - 1,
         write: () => {
           touched = true;

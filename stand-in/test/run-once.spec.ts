@@ -15,7 +15,7 @@ import {
 } from '@nest-mark/core';
 import { readInside } from '../src/board/read-inside';
 import { readRoot } from '../src/board/read-script';
-import { freshRoot, noSandbox, removeRoot, runInside } from '../src/board/sandbox';
+import { freshRoot, noSandbox, runInside } from '../src/board/sandbox';
 
 /** The script is really run, by Debian's shell and user tools, in a scratch root of its own. */
 

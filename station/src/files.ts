@@ -3,3 +3,4 @@ export * from './card/content-digest';
 export * from './card/look';
 export * from './image/file-source';
 export * from './linux/direct-file';
+export type { MarkFile } from '@nest-mark/core';

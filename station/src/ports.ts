@@ -9,7 +9,7 @@ export interface MediumIdentity {
   size: number;
   /** Serial number of the card itself; empty where only the reader's is known. */
   serial: string;
-  /** SHA-256 of its first and last MiB (see `contentDigest`); empty while it cannot be read. */
+  /** What is on it, as `contentDigest` has it; empty while it cannot be read. */
   content: string;
 }
 

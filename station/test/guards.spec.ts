@@ -1,13 +1,14 @@
 import { refuseMedium, type Medium } from '../src/index';
 
 const card: Medium = {
-  identity: { path: 'usb-1', size: 16e9, serial: 'x' },
+  identity: { path: 'usb-1', size: 16e9, serial: 'x', content: 'c' },
   model: 'card',
   removable: true,
   readOnly: false,
   mounted: [],
   system: false,
   holds: '',
+  caution: null,
   label: null,
 };
 

@@ -212,7 +212,7 @@ const bench = JSON.stringify({
 
 describe('what lsblk prints', () => {
   const found = new Map(readLsblk(bench).map((device) => [device.path, device]));
-  const refusal = (path: string): string | null => refuseMedium(found.get(path)!.medium, 4e9)?.code ?? null;
+  const refusal = (path: string): string | null => refuseMedium({ ...found.get(path)!.medium, caution: null }, 4e9)?.code ?? null;
 
   it('disks of the computer are never written: the one it runs from, also through encryption, and members of an array', () => {
     expect(refusal('/dev/nvme0n1')).toBe('system');
@@ -232,7 +232,8 @@ describe('what lsblk prints', () => {
       model: 'Generic Reader A',
       removable: true,
       holds: '2 partitions (vfat "bootfs", ext4 "rootfs")',
-      identity: { size: 31914983424, serial: '000111' },
+      // The serial that lsblk tells is the reader's, whatever card is in it.
+      identity: { size: 31914983424, serial: '' },
     });
   });
 
@@ -249,7 +250,7 @@ describe('what lsblk prints', () => {
     const printed = execFileSync('lsblk', LSBLK_ARGUMENTS, { encoding: 'utf8' });
     const disks = readLsblk(printed);
     const root = disks.filter(({ medium }) => medium.mounted.includes('/'));
-    for (const disk of root) expect(refuseMedium(disk.medium, 0, 1e15)?.code).toBe('system');
+    for (const disk of root) expect(refuseMedium({ ...disk.medium, caution: null }, 0, 1e15)?.code).toBe('system');
     const offered = await new LinuxReader().devices();
     expect(offered.every(({ medium }) => !medium.system && medium.removable)).toBe(true);
   });
@@ -320,7 +321,7 @@ const loops = process.getuid?.() === 0 && spawnSync('losetup', ['-f'], { env: sb
       { size: bytes.length, blockSize, blockDigests, open: () => openRaw(base) },
       [{ id: 'a', handle, patches: [] }],
     );
-    expect([...outcomes.values()]).toEqual([{ state: 'verified' }]);
+    expect([...outcomes.values()]).toMatchObject([{ state: 'verified', pastCache: true }]);
     const file = openSync(device, 'r');
     const back = Buffer.alloc(bytes.length);
     readSync(file, back, 0, back.length, 0);

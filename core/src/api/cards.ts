@@ -58,7 +58,7 @@ export const MediumIdentitySchema = z.object({
   path: z.string(),
   size: z.number(),
   serial: z.string(),
-  /** SHA-256 of its first and last MiB; empty while it cannot be read. */
+  /** Digest of its first and last MiB and of its mark file; empty while it cannot be read. */
   content: z.string(),
 });
 

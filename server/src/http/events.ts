@@ -10,7 +10,7 @@ const MOST_WAITING = 1 << 20;
 /** The stream of server-sent events (WHATWG HTML section 9.2). */
 export const eventStream =
   (context: Context): RequestHandler =>
-  (request, response) => {
+  (_request, response) => {
     response.set({
       'Content-Type': 'text/event-stream',
       'Cache-Control': 'no-cache, no-transform',

@@ -1,6 +1,5 @@
 import { bothSizes, type CardProof } from '@nest-mark/core';
 import {
-  BlockPool,
   CardError,
   contentDigest,
   overrules,
@@ -64,8 +63,12 @@ async function openCard(context: Context, order: Order): Promise<CardHandle> {
 /** What the card can be known by again; empty when it cannot be read. */
 async function contentOf(handle: CardHandle | null): Promise<string> {
   if (!handle) return '';
-  const { bytes } = await new BlockPool(1 << 20, 1).take();
-  return contentDigest(handle.size, (into, offset) => handle.read(into, offset), bytes).catch(() => '');
+  const read = async (offset: number, length: number): Promise<Uint8Array> => {
+    const bytes = new Uint8Array(length);
+    await handle.read(bytes, offset);
+    return bytes;
+  };
+  return contentDigest({ size: handle.size, read }).catch(() => '');
 }
 
 /** Proves the card of a slot or restores its size, and writes down what was found. */

@@ -245,6 +245,7 @@ async function confirmed(
   request: ArmRound,
 ): Promise<Confirmed[]> {
   const { view, batch } = ready;
+  await needFree(context, request.cards, context.knex);
   // What was described earlier may be of another card; each medium is looked at anew.
   const slots = new Map((await context.reader.list('anew')).map((slot) => [slot.id, slot]));
   const records = await recordsIn(context, [...slots.values()]);
@@ -306,9 +307,16 @@ async function holdStill(context: Context, ready: Readiness, cards: readonly Con
 }
 
 /** Refuses slots, cards and devices that a round has already. @throws Problem */
-async function needFree(context: Context, cards: readonly Confirmed[], db: Knex): Promise<void> {
+async function needFree(
+  context: Context,
+  cards: readonly (Pick<ArmRound['cards'][number], 'slotId' | 'deviceId' | 'identity'> & {
+    slotTitle?: string;
+    hostName?: string;
+  })[],
+  db: Knex,
+): Promise<void> {
   const inUse = await context.rounds.inUse(db);
-  for (const { slotId, slotTitle, identity, deviceId, hostName } of cards) {
+  for (const { slotId, slotTitle = slotId, identity, deviceId, hostName = 'this device' } of cards) {
     const held = heldBy(context, inUse, slotId, identity);
     if (held)
       throw new Problem(

@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto';
 import type { CardRecord } from '@nest-mark/core';
 import type { Medium, Slot } from '@nest-mark/station';
 import type { HeldFor, VerifiedFor } from '../db/cards';
-import { record, type Context } from './context';
+import type { Context } from './context';
 
 const isId = (text: string): boolean => /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/.test(text);
 

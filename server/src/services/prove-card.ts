@@ -21,6 +21,8 @@ const begun = (what: ProveCard['what']): CardProof => ({
 export async function startProof(context: Context, request: ProveCard): Promise<CardRecord> {
   if (request.confirm.trim().toLowerCase() !== proofPhrase)
     throw new Problem(422, 'not-confirmed', `Nothing was erased. Type "${proofPhrase}" to confirm.`);
+  const busy = heldBy(context, await context.rounds.inUse(), request.slotId, request.identity);
+  if (busy) throw new Problem(409, 'slot-busy', `Nothing was erased. ${request.slotId}: ${busy}`);
   const slot = (await context.reader.list('anew')).find(({ id }) => id === request.slotId);
   const { slotId } = request;
   const title = slot?.title ?? slotId;

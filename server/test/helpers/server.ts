@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Client } from 'pg';
 import type {
+  ArmRound,
   Batch,
   Image,
   Network,
@@ -11,6 +12,7 @@ import type {
   PracticeView,
   Problem,
   Proposal,
+  ResumeRound,
   Round,
   SavePlan,
   ShelvedNetwork,
@@ -23,10 +25,14 @@ import {
   namesFromPattern,
   type Plan,
 } from '@nest-mark/core';
-import { startServer, type RunningServer } from '../../src/run';
+import type { ArmedCard } from '../../src/db/rounds';
+import { startServer, type RunningServer, type ServerOptions } from '../../src/run';
 
 /** The base image that the set-up made with Debian's tools. */
 export const baseImage = join(__dirname, '../../../data/base/practice-os.img.xz');
+
+/** The program of the thread in which searches run, built by the set-up. */
+export const searchProgram = join(__dirname, '../../dist/search-worker.js');
 
 /** The test cluster's own database; `npm test` starts the cluster and names it here. */
 function clusterUrl(): string {
@@ -64,6 +70,23 @@ export function tankPlan(count: number, imageId: string | null, network: string)
   return addDevices(plan, namesFromPattern('tank-{n:02}', count), 'tank monitor', draw);
 }
 
+/** Cards as the server stores them when they are armed, for rounds that are made behind its back. */
+export const armedCards = (cards: ArmRound['cards']): ArmedCard[] =>
+  cards.map((card) => ({
+    slotId: card.slotId,
+    slotTitle: card.slotId,
+    cardKind: '',
+    cardKey: card.identity.serial,
+    deviceId: card.deviceId,
+    hostName: 'tank',
+    identity: card.identity,
+    imageId: randomUUID(),
+    imageSha256: '',
+    method: 'none',
+    overrule: null,
+    marked: true,
+  }));
+
 export interface Answer<T> {
   status: number;
   body: T;
@@ -80,16 +103,28 @@ export class TestServer {
     private running: RunningServer,
   ) {}
 
-  static async start(network: string): Promise<TestServer> {
-    if (!existsSync(baseImage)) throw new Error('The base image is missing. Run npm test, which makes it.');
+  static async start(network: string, change: Partial<ServerOptions> = {}): Promise<TestServer> {
+    for (const made of [baseImage, searchProgram])
+      if (!existsSync(made)) throw new Error(`${made} is missing. Run npm test, which makes it.`);
     const database = `t_${randomUUID().replaceAll('-', '')}`;
     await onCluster(`create database ${database}`);
     const url = clusterUrl().replace(/\/[^/]*$/, `/${database}`);
     const folder = mkdtempSync(join(tmpdir(), 'nest-mark-server-'));
-    return new TestServer(network, url, folder, database, await TestServer.run(network, url, folder));
+    const running = await TestServer.run(network, url, folder, change);
+    return new TestServer(network, url, folder, database, running);
   }
 
-  private static run(network: string, databaseUrl: string, dataFolder: string): Promise<RunningServer> {
+  /** Another server beside this one, on the same database. */
+  beside(network: string, folder: string, change: Partial<ServerOptions>): Promise<RunningServer> {
+    return TestServer.run(network, this.databaseUrl, folder, change);
+  }
+
+  private static run(
+    network: string,
+    databaseUrl: string,
+    dataFolder: string,
+    change: Partial<ServerOptions> = {},
+  ): Promise<RunningServer> {
     return startServer({
       databaseUrl,
       dataFolder,
@@ -99,6 +134,8 @@ export class TestServer {
       webFolder: null,
       demoImage: null,
       logLevel: 'silent',
+      searchProgram,
+      ...change,
     });
   }
 
@@ -111,9 +148,9 @@ export class TestServer {
   }
 
   /** Stops the server and starts it again on the same data. */
-  async restart(): Promise<void> {
+  async restart(change: Partial<ServerOptions> = {}): Promise<void> {
     await this.running.stop();
-    this.running = await TestServer.run(this.network, this.databaseUrl, this.folder);
+    this.running = await TestServer.run(this.network, this.databaseUrl, this.folder, change);
   }
 
   async end(): Promise<void> {
@@ -203,6 +240,21 @@ export class TestServer {
       cards: armed,
       confirm: `erase ${String(armed.length)}`,
       lookedAt: at,
+    });
+  }
+
+  /** What the slots of some cards hold now, as a person who looks at the page sees it. */
+  async looked(batchId: string): Promise<ResumeRound['media']> {
+    const { cards } = await this.ok<Proposal>('GET', `/batches/${batchId}/next-round`);
+    return cards.flatMap(({ slotId, medium }) => (medium ? [{ slotId, identity: medium.identity }] : []));
+  }
+
+  /** Writes the unfinished cards of a round again. */
+  async resume(round: Pick<Round, 'id' | 'batchId'>, count = 1): Promise<Round> {
+    return this.ok('POST', `/rounds/${round.id}/resume`, {
+      confirm: `erase ${String(count)}`,
+      lookedAt: Date.now(),
+      media: await this.looked(round.batchId),
     });
   }
 

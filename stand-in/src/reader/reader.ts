@@ -194,12 +194,12 @@ const changed = (): CardError =>
   );
 
 const digestOf = (card: DirectFile | FileSource): Promise<string> =>
-  contentDigest(
-    card.size,
-    async (into, offset) => {
-      if (card instanceof DirectFile) return card.read(into, offset);
-      into.set(await card.read(offset, into.length));
+  contentDigest({
+    size: card.size,
+    read: async (offset, length) => {
+      if (!(card instanceof DirectFile)) return card.read(offset, length);
+      const bytes = new Uint8Array(length);
+      await card.read(bytes, offset);
+      return bytes;
     },
-    new Uint8Array(1 << 20),
-  );
-
+  });

@@ -1,26 +1,24 @@
 import { createHash } from 'node:crypto';
+import type { ByteSource } from '@nest-mark/core/disk';
+import { readMarkBytes } from './look';
 
 const STRETCH = 1 << 20;
 
-/** Reads octets of a medium into a buffer. */
-export type ReadInto = (into: Uint8Array, offset: number) => Promise<void>;
-
 /**
- * SHA-256 over the first and the last MiB of a medium, in hexadecimal digits; over all of it where it is smaller than
- * both. The partition table, the backup of a GPT and most file systems' heads lie there, so two media of one size that
- * were used differ in it although their reader tells them apart by nothing else.
- * @param buffer at least 1 MiB; page-aligned where the medium is read past the cache
+ * What a medium can be told from another one by, where its reader tells nothing of it: SHA-256, in hexadecimal digits,
+ * over its first and last MiB and its mark file. The partition table, the backup of a GPT and most file systems' heads
+ * lie in those stretches, so two used media of one size differ there; cards of one image are alike in them, and differ
+ * in their marks.
+ * @throws what reading the medium fails with
  */
-export async function contentDigest(size: number, read: ReadInto, buffer: Uint8Array): Promise<string> {
-  const hash = createHash('sha256');
-  const stretches =
-    size <= STRETCH
-      ? [[0, size] as const]
-      : [[0, STRETCH] as const, [Math.max(STRETCH, size - STRETCH), size] as const];
-  for (const [from, to] of stretches) {
-    const part = buffer.subarray(0, to - from);
-    await read(part, from);
-    hash.update(part);
+export async function contentDigest(medium: ByteSource): Promise<string> {
+  const { size } = medium;
+  const hash = createHash('sha256').update(await medium.read(0, Math.min(STRETCH, size)));
+  if (size > STRETCH) {
+    const last = Math.max(STRETCH, size - STRETCH);
+    hash.update(await medium.read(last, size - last));
   }
+  const mark = await readMarkBytes(medium);
+  if (mark) hash.update(mark);
   return hash.digest('hex');
 }

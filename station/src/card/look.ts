@@ -69,12 +69,17 @@ async function namesIn({ source, fileSystem }: Volume): Promise<string[]> {
   return (await orElse(volume.list(), [])).map(({ name }) => name);
 }
 
-/** What the label on a card would say: its mark file, or null when it has none. */
-export async function readMarkFile(card: ByteSource): Promise<MarkFile | null> {
+/** Octets of a card's mark file; null when it has none. */
+export async function readMarkBytes(card: ByteSource): Promise<Uint8Array | null> {
   const boot = bootPartition((await orElse(inspectDisk(card), null)) ?? []);
   if (!boot) return null;
   const volume = await orElse(FatVolume.openReadOnly(new SliceSource(card, boot.offset, boot.size)), null);
-  const bytes = volume && (await orElse(volume.readFile(MARK_ON_CARD, LARGEST_MARK), null));
+  return volume && (await orElse(volume.readFile(MARK_ON_CARD, LARGEST_MARK), null));
+}
+
+/** What the label on a card would say: its mark file, or null when it has none. */
+export async function readMarkFile(card: ByteSource): Promise<MarkFile | null> {
+  const bytes = await readMarkBytes(card);
   return bytes && readMark(bytes);
 }
 

@@ -3,6 +3,7 @@ import { constants, existsSync, readdirSync, realpathSync } from 'node:fs';
 import { lstat } from 'node:fs/promises';
 import { basename, join } from 'node:path';
 import { promisify } from 'node:util';
+import type { ByteSource } from '@nest-mark/core/disk';
 import { cautionOf } from '../card/caution';
 import { contentDigest } from '../card/content-digest';
 import { lookAtCard, type CardLook } from '../card/look';
@@ -14,7 +15,6 @@ import {
   type MediumIdentity,
   type Slot,
 } from '../ports';
-import { BlockPool } from '../writer/block-pool';
 import { DirectFile } from './direct-file';
 import { kernelFacts, type KernelFacts } from './kernel-facts';
 import { LSBLK_ARGUMENTS, readLsblk, type BlockDevice } from './lsblk';
@@ -137,7 +137,7 @@ export class LinuxReader implements CardReader {
     const now = (await this.devices()).find(({ path }) => path === device.path);
     if (!now || !samePlace(now.medium.identity, identity) || now.number !== device.number) throw changed();
     if (now.changes !== device.changes) throw changed();
-    const content = await digestOf(handle).catch(explain);
+    const content = await contentDigest(sourceOf(handle)).catch(explain);
     if (content !== identity.content) throw changed();
   }
 
@@ -210,15 +210,8 @@ export class LinuxReader implements CardReader {
     const file = await DirectFile.openToRead(device.path, device.medium.identity.size).catch(() => null);
     if (!file) return unread;
     try {
-      const content = await digestOf(file);
-      const source = {
-        size: file.size,
-        read: async (offset: number, length: number): Promise<Uint8Array> => {
-          const bytes = new Uint8Array(length);
-          await file.read(bytes, offset);
-          return bytes;
-        },
-      };
+      const source = sourceOf(file);
+      const content = await contentDigest(source);
       const look = await lookAtCard(source, device.bus);
       const told = cautionOf({
         size: file.size,
@@ -239,10 +232,14 @@ export class LinuxReader implements CardReader {
   }
 }
 
-const digestOf = async (file: DirectFile): Promise<string> => {
-  const { bytes } = await new BlockPool(1 << 20, 1).take();
-  return contentDigest(file.size, (into, offset) => file.read(into, offset), bytes);
-};
+const sourceOf = (file: DirectFile): ByteSource => ({
+  size: file.size,
+  read: async (offset, length) => {
+    const bytes = new Uint8Array(length);
+    await file.read(bytes, offset);
+    return bytes;
+  },
+});
 
 const slotOf = (path: string): string => `reader-${path.replace('/dev/', '').replaceAll('/', '-')}`;
 const keyOf = ({ path, number, changes, medium, inUse }: Disk): string =>

@@ -272,17 +272,13 @@ export class CardRun {
 
   /** What the card can be known by again. It is verified already, so a medium that fails behind the image tells nothing. */
   private async contentNow(): Promise<string> {
-    const { handle } = this.card;
-    const block = await this.terms.pool.take();
-    try {
-      const read = (into: Uint8Array, offset: number): Promise<void> =>
-        this.flight.timed(handle.read(into, offset));
-      return await contentDigest(handle.size, read, block.bytes);
-    } catch {
-      return '';
-    } finally {
-      block.release();
-    }
+    const { size } = this.card.handle;
+    const read = async (offset: number, length: number): Promise<Uint8Array> => {
+      const bytes = new Uint8Array(length);
+      await this.flight.timed(this.card.handle.read(bytes, offset));
+      return bytes;
+    };
+    return contentDigest({ size, read }).catch(() => '');
   }
 
   /**

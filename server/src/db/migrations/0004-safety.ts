@@ -133,9 +133,10 @@ export async function up(knex: Knex): Promise<void> {
     `update card set event = newest.state, event_at = newest.at,
        device_id = case when newest.state = 'verified' and not proved then newest.device_id end,
        round_id = case when newest.state = 'verified' and not proved then newest.round_id end
-     from (select distinct on (card_key) card_key, state, at, device_id, round_id,
-             coalesce((card.proof->>'at')::double precision, 0) > extract(epoch from at) * 1000 as proved
-           from round_card join card on card.key = card_key order by card_key, at desc) newest
+     from (select distinct on (write.card_key) write.card_key, write.state, write.at, write.device_id, write.round_id,
+             coalesce((owner.proof->>'at')::double precision, 0) > extract(epoch from write.at) * 1000 as proved
+           from round_card write join card owner on owner.key = write.card_key
+           order by write.card_key, write.at desc) newest
      where newest.card_key = card.key`,
   );
   await knex('scan').whereIn('state', ['queued', 'running']).update({ state: 'interrupted' });
