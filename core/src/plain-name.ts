@@ -12,6 +12,11 @@ export const isPlainName = (text: string): boolean => !control.test(text);
 /** Text without what a name must not have. */
 export const plainName = (text: string): string => text.replace(/[\p{Cc}\p{Zl}\p{Zp}]+/gu, ' ').trim();
 
+const folded = (text: string): string => text.trim().replace(/\s+/g, ' ').toLowerCase();
+
+/** Whether a person typed a sentence that was asked for; case and the width of spaces do not matter. */
+export const isSentence = (typed: string, sentence: string): boolean => folded(typed) === folded(sentence);
+
 /** Schema of everything that is a name, a title or a single line. @param max characters */
 export const nameOf = (max: number): z.ZodString =>
   z

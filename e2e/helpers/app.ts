@@ -48,13 +48,15 @@ export class App {
         '0',
         '--data',
         this.folder,
-        '--database',
-        database,
         '--practice-network',
         this.network,
         ...options,
       ],
-      { cwd: root, stdio: ['ignore', 'pipe', 'pipe'] },
+      {
+        cwd: root,
+        stdio: ['ignore', 'pipe', 'pipe'],
+        env: { ...process.env, NEST_MARK_DATABASE: database },
+      },
     );
     this.child = child;
     this.url = await new Promise<string>((resolve, reject) => {

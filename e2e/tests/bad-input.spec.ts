@@ -198,10 +198,13 @@ test('a database that is not there: one sentence, and an end', ({ app }) => {
       '0',
       '--data',
       app.folder,
-      '--database',
-      'postgresql://app:x@127.0.0.1:9/none',
     ],
-    { cwd: join(import.meta.dirname, '../..'), encoding: 'utf8', timeout: 30_000 },
+    {
+      cwd: join(import.meta.dirname, '../..'),
+      encoding: 'utf8',
+      timeout: 30_000,
+      env: { ...process.env, NEST_MARK_DATABASE: 'postgresql://app:x@127.0.0.1:9/none' },
+    },
   );
   expect(run.status).toBe(1);
   expect(run.stderr).toContain('The database at 127.0.0.1:9 does not answer');

@@ -18,6 +18,8 @@ const forStart = [
   ['iproute2', 'ip'],
   ['util-linux', 'lsblk'],
   ['mount', 'umount'],
+  // For practice boards that run a script, when a plain account starts the program.
+  ['uidmap', 'newuidmap'],
 ];
 const forTest = [
   ...forStart,

@@ -6,6 +6,8 @@ export const root = dirname(dirname(import.meta.dirname));
 export const setupFolder = join(root, '.setup');
 export const webFolder = join(root, 'web/dist/browser');
 export const serverBundle = join(root, 'server/dist/main.js');
+/** The program of the thread in which searches run. */
+export const searchProgram = join(root, 'server/dist/search-worker.js');
 export const baseImage = join(root, 'data/base/practice-os.img.xz');
 
 /** Debian keeps some tools where a plain user's path does not lead. */

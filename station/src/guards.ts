@@ -1,4 +1,4 @@
-import { bothSizes, decimalSize, USUAL_LARGEST_GB } from '@nest-mark/core';
+import { bothSizes, decimalSize, isSentence, USUAL_LARGEST_GB } from '@nest-mark/core';
 import type { Medium } from './ports';
 
 /** Largest medium that is written unless the operator raises it, in octets. */
@@ -17,11 +17,9 @@ export interface Refusal {
 const sentenceOn = ({ model, identity }: Pick<Medium, 'model' | 'identity'>): string =>
   `erase ${model.trim() || 'this disk'} with ${decimalSize(identity.size)} and all that is on it`;
 
-const plain = (text: string): string => text.trim().replace(/\s+/g, ' ').toLowerCase();
-
-/** Whether what a person typed overrules a refusal. Case and the width of spaces do not matter. */
+/** Whether what a person typed overrules a refusal. */
 export const overrules = (typed: string | null | undefined, refusal: Refusal): boolean =>
-  refusal.overruledBy !== null && plain(typed ?? '') === plain(refusal.overruledBy);
+  refusal.overruledBy !== null && isSentence(typed ?? '', refusal.overruledBy);
 
 /**
  * Why a medium must not be written, or null. Checked when a round is proposed, when it is armed, and again in the

@@ -25,6 +25,7 @@ const round = (states: CardState[]): Round => ({
     secondsLeft: null,
     message: '',
     at: 0,
+    pastCache: null,
   })),
 });
 

@@ -59,17 +59,19 @@ const proposed = (change: Partial<ProposedCard> = {}): ProposedCard => ({
   slotId: 'slot-1',
   slotTitle: 'Slot 1',
   medium: {
-    identity: { path: 'p', size: 16e9, serial: 'p51a7' },
+    identity: { path: 'p', size: 16e9, serial: 'p51a7', content: 'c' },
     model: 'Practice card',
     removable: true,
     readOnly: false,
     mounted: [],
     system: false,
     holds: 'holiday pictures',
+    caution: null,
     label: null,
   },
   deviceId: first!.id,
   refusal: null,
+  overruledBy: null,
   record: null,
   verifiedFor: null,
   ...change,
@@ -123,6 +125,7 @@ describe('a slot', () => {
     secondsLeft: 65,
     message: '',
     at: 0,
+    pastCache: null,
   };
 
   it.each([
@@ -230,6 +233,7 @@ describe('the dialog before erasing', () => {
       secondsLeft: null,
       message: '',
       at: 0,
+      pastCache: null,
     }));
     const round: Round = {
       id: '66666666-6666-4666-8666-666666666666',
@@ -253,7 +257,7 @@ describe('the dialog before erasing', () => {
     const sent = jest.spyOn(store, 'dispatch');
     find(document.body, 'form').dispatchEvent(new Event('submit'));
     expect(sent).toHaveBeenCalledWith(
-      CardsActions.resumeConfirmed({ roundId: round.id, request: { confirm: 'erase 1', lookedAt: 0 } }),
+      CardsActions.resumeConfirmed({ roundId: round.id, request: { confirm: 'erase 1', lookedAt: 0, media: [] } }),
     );
     fixture.destroy();
   });

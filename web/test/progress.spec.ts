@@ -26,6 +26,7 @@ const card = (slotId: string, deviceId: string, change: Partial<RoundCard> = {})
   secondsLeft: null,
   message: '',
   at: 10,
+  pastCache: null,
   ...change,
 });
 const round = (number: number, cards: RoundCard[], state: Round['state'] = 'done'): Round => ({
@@ -57,13 +58,14 @@ const medium = (
   serial: string,
   holds = 'nothing that can be read',
 ): NonNullable<Proposal['cards'][number]['medium']> => ({
-  identity: { path: 'p', size: 16e9, serial },
+  identity: { path: 'p', size: 16e9, serial, content: 'c' },
   model: 'Practice card',
   removable: true,
   readOnly: false,
   mounted: [],
   system: false,
   holds,
+  caution: null,
   label: null,
 });
 const slot = (
@@ -75,6 +77,7 @@ const slot = (
   medium: medium(`serial-${slotId}`),
   deviceId: null,
   refusal: null,
+  overruledBy: null,
   record: null,
   verifiedFor: null,
   ...change,

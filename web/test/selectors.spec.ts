@@ -75,7 +75,7 @@ describe('devices with what is known of them', () => {
     const card = { state: 'verified' as const, share: 1, at: 0 };
     const with_ = (index: number, standing: 'proved' | 'guess' | null) => {
       const view = views[index]!;
-      return { ...view, facts: { ...view.facts, card, seen: standing && { standing, at: 1 } } };
+      return { ...view, facts: { ...view.facts, card, seen: standing && { standing, at: 1, alsoAt: [] } } };
     };
     const names = selectMissing
       .projector([views[0]!, with_(1, 'guess'), with_(2, 'proved')])

@@ -184,9 +184,9 @@ export class CardRepository {
     await this.knex('card').where({ key }).update({ content });
   }
 
-  /** Cards that this program left with just these contents. */
+  /** Cards that were proved or emptied here and have just the contents that they were left with. */
   async keysByContent(content: string, size: number): Promise<string[]> {
-    const rows = await this.knex<CardRow>('card').where({ content, size: String(size) } as never).select('key');
+    const rows = await this.knex<CardRow>('card').where({ content, size: String(size), event: 'proved' } as never).select('key');
     return rows.map(({ key }) => key);
   }
 

@@ -4,6 +4,7 @@ import { provideEffects } from '@ngrx/effects';
 import { provideState, provideStore } from '@ngrx/store';
 import { providePrimeNG } from 'primeng/config';
 import { routes } from './app.routes';
+import * as awayEffects from './state/away.effects';
 import * as batchEffects from './state/batch.effects';
 import { batchFeature } from './state/batch.reducer';
 import * as benchEffects from './state/bench.effects';
@@ -35,6 +36,7 @@ export const appConfig: ApplicationConfig = {
     provideState(progressFeature),
     provideState(selectionFeature),
     provideEffects(
+      awayEffects,
       batchEffects,
       benchEffects,
       boardsEffects,

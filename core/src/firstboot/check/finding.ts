@@ -69,11 +69,19 @@ export const noSettings = (): CheckedSettings => ({
 /** What an editor does to a file that makes its reader refuse it. */
 const unreadable: readonly string[] = ['utf-16', 'not-utf-8', 'byte-order-mark', 'control-character'];
 
-/** Whether something was found because of which a file is refused as a whole. @param reason as such findings give it */
-export const isRefused = (findings: readonly CheckFinding[], reason: string): boolean =>
-  findings.some(
-    ({ severity, why, id }) => severity === 'stops' && (why.startsWith(reason) || unreadable.includes(id)),
-  );
+/** Whether something was found because of which a file is refused as a whole. */
+export const isRefused = ({ refusing, list }: Findings): boolean =>
+  refusing || list.some(({ severity, id }) => severity === 'stops' && unreadable.includes(id));
+
+/** Where something was found, and what mends it. */
+interface FoundAt {
+  line?: number | null;
+  byte?: number | null;
+  fix?: CheckFix | null;
+  mend?: LineChange;
+}
+
+type AddRefusing = [id: string, message: string, why: string, advice: string, at?: FoundAt];
 
 /** Collects findings of one file. */
 export class Findings {
@@ -81,16 +89,18 @@ export class Findings {
   /** The whole file with plain line ends, once it was read; single lines can be mended then. */
   text: string | null = null;
 
+  /** Whether one of them has the whole file refused. */
+  refusing = false;
+
   constructor(private readonly file: string) {}
 
-  add(
-    severity: Severity,
-    id: string,
-    message: string,
-    why: string,
-    advice: string,
-    at: { line?: number | null; byte?: number | null; fix?: CheckFix | null; mend?: LineChange } = {},
-  ): void {
+  /** Adds a finding because of which the whole file is refused. */
+  addRefusing(...[id, message, why, advice, at]: AddRefusing): void {
+    this.refusing = true;
+    this.add('stops', id, message, why, advice, at);
+  }
+
+  add(severity: Severity, id: string, message: string, why: string, advice: string, at: FoundAt = {}): void {
     const { line = null, byte = null, mend } = at;
     const fix = at.fix ?? (mend && line !== null ? this.withLine(line, mend) : null);
     this.list.push({ id, severity, file: this.file, line, byte, message, why, advice, fix });

@@ -52,10 +52,8 @@ export function checkNetworkConfig(file: BootFile, settings: CheckedSettings): C
     return found.list;
   }
   for (const { id, what, advice, line, mend } of formFaults(yaml, root, netplanForm))
-    found.add('stops', id, what, id === 'not-text' ? ANOTHER : REFUSED, advice, {
-      line,
-      ...(mend ? { mend } : {}),
-    });
+    if (id === 'not-text') found.add('stops', id, what, ANOTHER, advice, { line, ...(mend ? { mend } : {}) });
+    else found.addRefusing(id, what, REFUSED, advice, { line, ...(mend ? { mend } : {}) });
   if (String(version) !== '2')
     found.add(
       'stops',
@@ -71,8 +69,7 @@ export function checkNetworkConfig(file: BootFile, settings: CheckedSettings): C
     const wifi = WifiSchema.safeParse(given).data;
     if (!wifi) continue;
     if (yaml.at([...at, 'set-name']) !== undefined && yaml.at([...at, 'match']) === undefined)
-      found.add(
-        'stops',
+      found.addRefusing(
         'network-form',
         `${shownPath([name])}: set-name needs a match.`,
         REFUSED,
@@ -80,8 +77,7 @@ export function checkNetworkConfig(file: BootFile, settings: CheckedSettings): C
         { line: yaml.lineOf(...at, 'set-name') },
       );
     if (Object.keys(wifi['access-points']).length === 0)
-      found.add(
-        'stops',
+      found.addRefusing(
         'no-network',
         `${shownPath([name])} has no access points.`,
         REFUSED,
@@ -167,7 +163,7 @@ export function checkNetworkConfig(file: BootFile, settings: CheckedSettings): C
         );
     }
   }
-  if (isRefused(found.list, REFUSED)) settings.refusedFile = file.name;
+  if (isRefused(found)) settings.refusedFile = file.name;
   checkNames(settings.networks, found);
   if (settings.networks.length === 0)
     found.add(

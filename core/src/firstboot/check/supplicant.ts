@@ -55,13 +55,12 @@ function checkName({ key, value, line }: Setting, inNetwork: boolean, found: Fin
   if (fields.has(key) || key === BESIDE) return true;
   const bare = key.trim();
   if (bare !== key && fields.has(bare))
-    found.add('stops', 'space-at-equals', `A space stands before the = of ${bare}.`, REFUSED, `${bare}=…`, {
+    found.addRefusing('space-at-equals', `A space stands before the = of ${bare}.`, REFUSED, `${bare}=…`, {
       line,
       mend: withoutSpaces,
     });
   else if (inNetwork && key === 'country')
-    found.add(
-      'stops',
+    found.addRefusing(
       'country-inside',
       'The country stands inside a network.',
       REFUSED,
@@ -73,8 +72,7 @@ function checkName({ key, value, line }: Setting, inNetwork: boolean, found: Fin
     const meant = elsewhere
       ? null
       : nearest(bare, [...usual.filter((name) => fields.has(name)), ...fields.keys()]);
-    found.add(
-      'stops',
+    found.addRefusing(
       'unknown-setting',
       // What is before the = may be a part of a passphrase that was broken over two lines.
       `wpa_supplicant knows no setting ${/^[A-Za-z_]{1,20}\d?$/.test(key) && !value.includes('"') ? `"${key}" ` : 'like this one '}${inNetwork ? 'of a network' : 'outside networks'}.`,
@@ -111,8 +109,7 @@ function checkSettings(block: Block, inNetwork: boolean, found: Findings): void 
     if (!fault) continue;
     const spaced = /^[ \t]/.test(setting.value) && !valueFault(setting.key, field, setting.value.trim());
     if (spaced)
-      found.add(
-        'stops',
+      found.addRefusing(
         'space-at-equals',
         `A space stands behind the = of ${setting.key}.`,
         REFUSED,
@@ -120,8 +117,7 @@ function checkSettings(block: Block, inNetwork: boolean, found: Findings): void 
         { line: setting.line, mend: withoutSpaces },
       );
     else
-      found.add(
-        'stops',
+      found.addRefusing(
         fault.id,
         name === null ? fault.what : fault.what.replace(/^A passphrase/, `The passphrase of "${name}"`),
         REFUSED,
@@ -288,7 +284,7 @@ export function checkSupplicant(file: BootFile, settings: CheckedSettings): Chec
   const { globals, blocks, broken, asleep } = readLines(text);
   const lastLine = text.split('\n').length;
   for (const { id, line, what, advice } of broken)
-    found.add('stops', id, what, REFUSED, advice, {
+    found.addRefusing(id, what, REFUSED, advice, {
       line,
       mend: (given) =>
         id === 'brace-open' && line === lastLine
@@ -314,7 +310,7 @@ export function checkSupplicant(file: BootFile, settings: CheckedSettings): Chec
     const network = checkBlock(block, found);
     if (network) settings.networks.push(network);
   }
-  if (isRefused(found.list, 'The whole file is refused')) settings.refusedFile = file.name;
+  if (isRefused(found)) settings.refusedFile = file.name;
   checkNames(settings.networks, found);
   if (blocks.length === 0)
     found.add(

@@ -14,8 +14,12 @@ const made = (code: string, detail: string, status = 0): ApiProblem =>
 export const unreachable = (): ApiProblem =>
   made(
     'unreachable',
-    'The server does not answer. Cards that are being written go on. Is Nest Mark still running?',
+    'The server does not answer. What you typed is kept on this page and saved once it does. If Nest Mark still runs, cards that are being written go on; if it was stopped, they are unfinished, and it will say so.',
   );
+
+/** Whether a problem is over by itself once the server or its database is back. */
+export const isAway = (problem: Problem | null): boolean =>
+  problem !== null && ['unreachable', 'database-away'].includes(problem.code);
 
 /** The problem that an answer with an error status tells of. */
 export async function problemOf(response: Response): Promise<ApiProblem> {

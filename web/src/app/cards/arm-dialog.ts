@@ -1,13 +1,14 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { armingPhrase } from '@nest-mark/core';
+import { armingPhrase, type ProposedCard } from '@nest-mark/core';
 import { AutoFocus } from 'primeng/autofocus';
 import { Button } from 'primeng/button';
 import { Dialog } from 'primeng/dialog';
 import { InputText } from 'primeng/inputtext';
 import { progressFeature } from '../state/progress.reducer';
 import { CardsActions, cardsFeature } from './cards.reducer';
+import { isOverruled, OverruleField } from './overrule-field';
 import { readOut, selectSlots, selectToArm, unfinishedOf } from './slots';
 
 interface Line {
@@ -15,12 +16,17 @@ interface Line {
   slotTitle: string;
   erased: string;
   becomes: string;
+  /** What has to be typed because the medium does not look like a card, and why; null where nothing has to. */
+  overrule: { refusal: string; sentence: string } | null;
 }
+
+const overruleOf = ({ refusal, overruledBy }: ProposedCard): Line['overrule'] =>
+  refusal !== null && overruledBy !== null ? { refusal, sentence: overruledBy } : null;
 
 /** Reads out what will be erased and takes the typed confirmation. */
 @Component({
   selector: 'nm-arm-dialog',
-  imports: [AutoFocus, Button, Dialog, FormsModule, InputText],
+  imports: [AutoFocus, Button, Dialog, FormsModule, InputText, OverruleField],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './arm-dialog.html',
   styles: `
@@ -55,6 +61,8 @@ export class ArmDialog {
   protected readonly sending = this.store.selectSignal(cardsFeature.selectSending);
   protected readonly problem = this.store.selectSignal(cardsFeature.selectProblem);
   protected readonly typed = signal('');
+  /** Sentences that were typed, by slot. */
+  protected readonly overruled = signal<Record<string, string>>({});
 
   /** The round that is written again, or null for a new one. */
   private readonly again = computed(() => {
@@ -71,6 +79,7 @@ export class ArmDialog {
         slotTitle: slot.proposed.slotTitle,
         erased: readOut(slot),
         becomes: `${slot.device?.hostName ?? ''} (mark ${slot.device?.mark ?? ''}, nest ${slot.device?.nest ?? ''})`,
+        overrule: overruleOf(slot.proposed),
       }));
     return unfinishedOf(this.progress()?.rounds ?? [], again.roundId, again.only).map((card): Line => {
       const slot = this.slots().find(({ proposed }) => proposed.slotId === card.slotId);
@@ -79,11 +88,28 @@ export class ArmDialog {
         slotTitle: slot?.proposed.slotTitle ?? card.slotId,
         erased: slot ? readOut(slot) : 'its card',
         becomes: slot?.endedFor?.hostName ?? 'the same device as before',
+        overrule: slot ? overruleOf(slot.proposed) : null,
       };
     });
   });
   protected readonly phrase = computed(() => armingPhrase(this.lines().length));
-  protected readonly fits = computed(() => this.typed().trim().toLowerCase() === this.phrase());
+  protected readonly fits = computed(
+    () =>
+      this.typed().trim().toLowerCase() === this.phrase() &&
+      this.lines().every(({ slotId, overrule }) =>
+        isOverruled(overrule?.sentence ?? null, this.overruled()[slotId]),
+      ),
+  );
+
+  protected overrule(slotId: string, typed: string): void {
+    this.overruled.update((all) => ({ ...all, [slotId]: typed }));
+  }
+
+  /** What was typed about the medium of a slot, as the request takes it. */
+  private said(slotId: string): { overrule?: string } {
+    const typed = this.overruled()[slotId];
+    return typed === undefined ? {} : { overrule: typed };
+  }
 
   protected leave(): void {
     this.store.dispatch(CardsActions.armingLeft());
@@ -96,12 +122,19 @@ export class ArmDialog {
     // What the lines above were read from.
     const lookedAt = this.proposal()?.at ?? 0;
     if (again !== null) {
-      const request = { confirm, lookedAt, ...(again.only === undefined ? {} : { only: again.only }) };
+      const media = this.slots().flatMap(({ proposed: { slotId, medium } }) =>
+        medium && this.lines().some((line) => line.slotId === slotId)
+          ? [{ slotId, identity: medium.identity, ...this.said(slotId) }]
+          : [],
+      );
+      const request = { confirm, lookedAt, media, ...(again.only === undefined ? {} : { only: again.only }) };
       this.store.dispatch(CardsActions.resumeConfirmed({ roundId: again.roundId, request }));
       return;
     }
     const cards = this.toArm().flatMap(({ proposed: { slotId, medium }, device }) =>
-      medium && device ? [{ slotId, deviceId: device.id, identity: medium.identity }] : [],
+      medium && device
+        ? [{ slotId, deviceId: device.id, identity: medium.identity, ...this.said(slotId) }]
+        : [],
     );
     this.store.dispatch(CardsActions.roundConfirmed({ request: { cards, confirm, lookedAt } }));
   }

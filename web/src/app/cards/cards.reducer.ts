@@ -54,11 +54,11 @@ const initial: CardsState = {
 
 /** Choices for slots whose card is no longer the one that was looked at are dropped. */
 function stillMeant(state: CardsState, proposal: Proposal): CardsState['chosen'] {
-  const serial = (from: Proposal | null, slotId: string): string | undefined =>
-    from?.cards.find((card) => card.slotId === slotId)?.medium?.identity.serial;
+  const medium = (from: Proposal | null, slotId: string): string =>
+    JSON.stringify(from?.cards.find((card) => card.slotId === slotId)?.medium?.identity ?? null);
   return Object.fromEntries(
     Object.entries(state.chosen).filter(
-      ([slotId]) => serial(state.proposal, slotId) === serial(proposal, slotId),
+      ([slotId]) => medium(state.proposal, slotId) === medium(proposal, slotId),
     ),
   );
 }

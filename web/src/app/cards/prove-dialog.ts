@@ -17,12 +17,13 @@ import { Dialog } from 'primeng/dialog';
 import { InputText } from 'primeng/inputtext';
 import { RadioButton } from 'primeng/radiobutton';
 import { BenchActions, benchFeature } from '../state/bench.reducer';
+import { isOverruled, OverruleField } from './overrule-field';
 import { readOut, type SlotView } from './slots';
 
 /** Asks before a card is proved or emptied to its full size, which erases it. */
 @Component({
   selector: 'nm-prove-dialog',
-  imports: [AutoFocus, Button, Dialog, FormsModule, InputText, RadioButton],
+  imports: [AutoFocus, Button, Dialog, FormsModule, InputText, OverruleField, RadioButton],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <p-dialog
@@ -53,6 +54,14 @@ import { readOut, type SlotView } from './slots';
               ><br /><span class="small soft">{{ choice.more }}</span></label
             >
           </div>
+        }
+        @if (slot().proposed.overruledBy; as sentence) {
+          <nm-overrule-field
+            [slotId]="slot().proposed.slotId"
+            [refusal]="slot().proposed.refusal ?? ''"
+            [sentence]="sentence"
+            [(typed)]="overrule"
+          />
         }
         <div class="field">
           <label for="prove-confirm"
@@ -129,7 +138,12 @@ export class ProveDialog {
     },
   ];
   protected readonly erased = computed(() => readOut(this.slot()));
-  protected readonly fits = computed(() => this.typed().trim().toLowerCase() === proofPhrase);
+  protected readonly overrule = signal('');
+  protected readonly fits = computed(
+    () =>
+      this.typed().trim().toLowerCase() === proofPhrase &&
+      isOverruled(this.slot().proposed.overruledBy, this.overrule()),
+  );
 
   constructor() {
     effect(() => {
@@ -147,7 +161,13 @@ export class ProveDialog {
     if (!medium || !this.fits() || this.sending()) return;
     this.store.dispatch(
       BenchActions.proofWanted({
-        order: { slotId, identity: medium.identity, confirm: this.typed().trim(), what: this.what() },
+        order: {
+          slotId,
+          identity: medium.identity,
+          confirm: this.typed().trim(),
+          what: this.what(),
+          ...(this.overrule() === '' ? {} : { overrule: this.overrule() }),
+        },
       }),
     );
   }

@@ -40,6 +40,19 @@ export interface SlotView {
 }
 
 const isOpen = ({ state }: Round): boolean => state === 'queued' || state === 'running';
+/** Whether a card can be part of a round: nothing speaks against it, or nothing that a person could not overrule. */
+const mayBeWritten = ({ medium, refusal, overruledBy }: ProposedCard): boolean =>
+  medium !== null && (refusal === null || overruledBy !== null);
+
+/**
+ * Whether the card of a round is still the one in its slot: by the card's own serial number, else by its record. A
+ * card that tells nothing of itself is not taken for another one.
+ */
+const isSameCard = (card: RoundCard, { medium, record }: ProposedCard): boolean =>
+  card.serial !== ''
+    ? card.serial === medium?.identity.serial
+    : card.cardKey !== null && card.cardKey === record?.key;
+
 const isUnderWay = ({ state }: RoundCard): boolean =>
   state === 'queued' || state === 'writing' || state === 'verifying';
 
@@ -68,9 +81,7 @@ export const selectSlots = createSelector(
       const lastIn = rounds.find(({ cards }) => cards.some(here));
       const last = lastIn?.cards.find(here);
       const ended =
-        !writing && last && !isUnderWay(last) && medium && last.serial === medium.identity.serial
-          ? last
-          : null;
+        !writing && last && !isUnderWay(last) && medium && isSameCard(last, proposed) ? last : null;
       const endedFor = ended ? (devices.get(ended.deviceId) ?? null) : null;
       const wanted = slotId in chosen ? chosen[slotId] : proposed.deviceId;
       const board =
@@ -78,7 +89,7 @@ export const selectSlots = createSelector(
       const key = proposed.record?.key;
       return {
         proposed,
-        device: medium && !proposed.refusal ? (devices.get(wanted ?? '') ?? null) : null,
+        device: mayBeWritten(proposed) ? (devices.get(wanted ?? '') ?? null) : null,
         writing,
         writingFor: writing ? (devices.get(writing.deviceId) ?? null) : null,
         held: writer?.paused ?? false,
@@ -130,6 +141,7 @@ export function readOut({ proposed: { medium, verifiedFor }, record }: SlotView)
   return [
     `${model}, ${bothSizes(identity.size)}, serial ${identity.serial || 'not given'}.`,
     `It holds ${whose}.`,
+    medium.caution === null ? '' : `Look twice: ${medium.caution}.`,
     recordWords(record) || 'Never written here.',
     advice,
   ]

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { deviceStanding, fileSlug, settingsOf } from '@nest-mark/core';
+import { deviceStanding, fileSlug, settingsOf, type DeviceFacts } from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { batchFeature } from '../state/batch.reducer';
@@ -11,6 +11,9 @@ import { selectDeviceViews, selectSelectedDevices } from '../state/selectors';
 import { Ring } from '../tray/ring';
 import { DevicePassword } from './device-password';
 import { HandOverActions, handOverFeature, type HandOverFile } from './hand-over.reducer';
+
+/** Whether it is known which board a device is. */
+const isSure = ({ seen }: DeviceFacts): boolean => seen?.standing === 'proved' && seen.alsoAt.length === 0;
 
 /** Files for other tools, and who has been handed over. */
 @Component({
@@ -33,8 +36,15 @@ export class HandOverPage {
 
   protected readonly name = computed(() => fileSlug(this.plan()?.name ?? ''));
   protected readonly path = computed(() => this.typedPath() ?? `~/.ssh/known_hosts.${this.name()}`);
-  protected readonly proved = computed(() =>
-    this.views().filter(({ facts }) => facts.seen?.standing === 'proved'),
+  protected readonly proved = computed(() => this.views().filter(({ facts }) => isSure(facts)));
+  /** Devices whose card was copied: nobody can say which of the boards is meant. */
+  protected readonly copied = computed(() =>
+    this.views().flatMap(({ device, progress }) => {
+      const seen = progress?.seen;
+      return seen && seen.alsoAt.length > 0
+        ? [{ name: device.hostName, places: [seen.address, ...seen.alsoAt].join(' and ') }]
+        : [];
+    }),
   );
   protected readonly example = computed(
     () => this.proved()[0]?.device.hostName ?? this.views()[0]?.device.hostName ?? 'name',
@@ -67,7 +77,7 @@ export class HandOverPage {
     ];
   });
   protected readonly ready = computed(() => {
-    const chosen = this.selected().filter(({ facts }) => facts.seen?.standing === 'proved');
+    const chosen = this.selected().filter(({ facts }) => isSure(facts));
     const all = chosen.length > 0 ? chosen : this.proved();
     return all.filter(({ facts }) => facts.handedOverAt === null);
   });
@@ -86,7 +96,7 @@ export class HandOverPage {
         ...device,
         ring,
         state,
-        address: progress?.seen?.standing === 'proved' ? progress.seen.address : '',
+        address: isSure(facts) ? (progress?.seen?.address ?? '') : '',
         print: progress?.fingerprint ?? '',
         byPassword: (device.overrides.passwordLogin ?? this.plan()?.access.passwordLogin) === true,
       };

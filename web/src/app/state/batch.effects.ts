@@ -17,7 +17,7 @@ import {
   take,
   tap,
 } from 'rxjs';
-import { emptyPlan } from '@nest-mark/core';
+import { emptyPlan, PlanSchema, type Plan } from '@nest-mark/core';
 import { Api } from '../api/api';
 import { asProblem } from '../api/api-problem';
 import { ServerEvents } from '../api/server-events';
@@ -25,6 +25,12 @@ import { BatchActions } from './batch.actions';
 import { batchFeature } from './batch.reducer';
 import { NoticeActions } from './notice';
 import { selectImageFacts, selectKept } from './selectors';
+
+/** Whether two plans say the same, whatever the order of their fields. */
+function isSamePlan(a: Plan, b: Plan): boolean {
+  const [first, second] = [PlanSchema.safeParse(a), PlanSchema.safeParse(b)];
+  return first.success && second.success && JSON.stringify(first.data) === JSON.stringify(second.data);
+}
 
 /** Pause in typing after which a plan is saved. */
 const saveAfterMs = 500;
@@ -82,7 +88,16 @@ export const save = createEffect(
             if (!stored || !plan || standing === 'conflict' || standing === 'saved') return EMPTY;
             const request = api.saveBatch(stored.id, stored.version, { plan, secrets: typed }).pipe(
               map((batch) => BatchActions.saved({ batch, plan, secrets: typed })),
-              catchError((error: unknown) => of(BatchActions.saveFailed({ problem: asProblem(error) }))),
+              catchError((error: unknown) => {
+                const failed = BatchActions.saveFailed({ problem: asProblem(error) });
+                // The answer to an earlier save may have been lost on its way: then what is there is our own.
+                return failed.problem.code === 'plan-changed'
+                  ? api.batch(stored.id).pipe(
+                      map((batch) => (isSamePlan(batch.plan, plan) ? BatchActions.rebased({ batch }) : failed)),
+                      catchError(() => of(failed)),
+                    )
+                  : of(failed);
+              }),
             );
             return merge(of(BatchActions.saveBegun()), request);
           }),
