@@ -2,7 +2,6 @@ import { randomUUID } from 'node:crypto';
 import {
   armingPhrase,
   cardAdvice,
-  checkPlan,
   decimalSize,
   LOOK_AHEAD,
   LOOK_LASTS,
@@ -37,7 +36,7 @@ import { keepArmed } from './armed';
 import { cardSettings, gather, type Material } from './card-material';
 import { keyFor, recordsIn, refuseRecord, verifiedIn } from './cards';
 import type { Context } from './context';
-import { needBatch, planView, stoppers } from './plans';
+import { findingsOf, inShort, needBatch, planView, stoppers } from './plans';
 import { VaultError } from './vault';
 
 interface Readiness {
@@ -53,7 +52,7 @@ async function readiness(context: Context, batchId: string): Promise<Readiness> 
   const networks = new Map((await context.networks.list()).map(({ id, version }) => [id, version]));
   const batch = await needBatch(context, batchId);
   const view = await planView(context, batch);
-  const blockers = stoppers(checkPlan(view)).map((finding) => finding.message);
+  const blockers = inShort(stoppers(await findingsOf(view)).map((finding) => finding.message));
   return { batch, view, networks, blockers };
 }
 

@@ -9,6 +9,7 @@ import { VaultError } from './vault';
  * reading them never makes them, so nobody can be told one key and the card get another.
  */
 
+const PORTION = 100;
 const SEED = 'hostKeySeed';
 const PASSWORD = 'userPassword';
 
@@ -35,11 +36,14 @@ export async function makeIdentities(context: Context, deviceIds: readonly strin
     db,
   );
   const without = await context.batches.withoutHostKey(db, deviceIds);
-  const seeds = await context.vault.getAll(without, SEED, db);
-  await context.batches.setHostKeys(
-    [...seeds].map(([deviceId, seed]) => ({ deviceId, ...publicHalf(Buffer.from(seed, 'hex')) })),
-    db,
-  );
+  // In portions, so that a thousand devices do not hold others up.
+  for (let at = 0; at < without.length; at += PORTION) {
+    const seeds = await context.vault.getAll(without.slice(at, at + PORTION), SEED, db);
+    await context.batches.setHostKeys(
+      [...seeds].map(([deviceId, seed]) => ({ deviceId, ...publicHalf(Buffer.from(seed, 'hex')) })),
+      db,
+    );
+  }
 }
 
 /**

@@ -1,7 +1,8 @@
 import { randomUUID } from 'node:crypto';
+import { setImmediate } from 'node:timers/promises';
 import {
   imageFacts,
-  checkPlan,
+  checkPlanInTurns,
   passwordFaults,
   planChanges,
   variantsOf,
@@ -73,6 +74,13 @@ export async function planView(context: Context, { id, plan }: StoredBatch): Pro
   };
 }
 
+/** What the rules find in a plan; others have their turn between two rules. */
+export const findingsOf = (view: PlanView): Promise<Finding[]> =>
+  checkPlanInTurns(view, () => setImmediate());
+
+/** Findings that go along with a plan: the page runs the rules itself, and thousands of them take long to send. */
+const FINDINGS_TOLD = 300;
+
 /** A batch as the browser gets it. */
 export async function batchView(context: Context, batch: StoredBatch): Promise<Batch> {
   const view = await planView(context, batch);
@@ -85,7 +93,7 @@ export async function batchView(context: Context, batch: StoredBatch): Promise<B
         ? { state: 'kept', faults: [...view.password.faults] }
         : { state: 'missing', faults: [] },
     surroundings: view.surroundings,
-    findings: checkPlan(view),
+    findings: (await findingsOf(view)).slice(0, FINDINGS_TOLD),
   };
 }
 
@@ -209,6 +217,12 @@ export async function saveBatch(
   context.events.send({ type: 'progress', batchId: id });
   return batchView(context, await needBatch(context, id));
 }
+
+/** What of a list is said in one breath, and how much more there is. */
+export const inShort = (messages: readonly string[], most = 10): string[] =>
+  messages.length <= most
+    ? [...messages]
+    : [...messages.slice(0, most), `And ${String(messages.length - most)} more like that.`];
 
 /** Findings that forbid writing. */
 export const stoppers = (findings: readonly Finding[]): Finding[] =>

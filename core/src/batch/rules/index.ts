@@ -7,7 +7,7 @@ import { joiningRules } from './joining';
 import { methodRules } from './method';
 import { networkRules } from './network';
 import { powerRules } from './power';
-import { runRules, type Rule } from './rule';
+import { runRules, runRulesInTurns, type Rule } from './rule';
 import { systemRules } from './system';
 
 /** Every rule of the plan, in the order in which findings are shown. */
@@ -24,3 +24,7 @@ export const planRules: readonly Rule[] = [
 
 /** Checks a plan with every rule. */
 export const checkPlan = (view: PlanView): Finding[] => runRules(planRules, view);
+
+/** The same, letting others have their turn between two rules. */
+export const checkPlanInTurns = (view: PlanView, turn: () => Promise<void>): Promise<Finding[]> =>
+  runRulesInTurns(planRules, view, turn);
