@@ -6,6 +6,7 @@ export * from './image/base-image';
 export * from './image/file-source';
 export * from './image/shelve';
 export * from './image/unpack';
+export * from './linux/kernel-facts';
 export * from './linux/linux-reader';
 export * from './linux/direct-file';
 export * from './linux/lsblk';

@@ -45,7 +45,7 @@ interface Work {
 
 /** The image that was confirmed, if it is still just that. @throws CardError */
 async function armedBase(context: Context, imageId: string, sha256: string): Promise<CardBase> {
-  const base = await cardBase(context, imageId);
+  const base = await untilRecorded(context, () => cardBase(context, imageId));
   if (base.facts.rawSha256 !== sha256)
     throw new CardError('image', 'The image is another one than when the round was armed. Arm it again.');
   return base;
@@ -56,18 +56,21 @@ async function writeGroup(work: Work, base: CardBase, cards: readonly ArmedCard[
   const { context, follower } = work;
   const { facts, folder } = base;
   // Before a card is opened, so that nothing is open when it fails.
-  const { keepBlocks, inFlight, largestGB } = await context.settings.bench();
+  const { keepBlocks, inFlight, largestGB } = await untilRecorded(context, () => context.settings.bench());
   const gang: GangCard[] = [];
   for (const card of cards)
     try {
-      const settings = await armedSettings(context, work.roundId, card.slotId);
+      const settings = await untilRecorded(context, () =>
+        armedSettings(context, work.roundId, card.slotId),
+      );
       const patches = await patchesOf(base, card.method, settings);
       const digest = writtenDigest(facts.rawSha256, patches);
       gang.push({
         id: card.slotId,
-        handle: await openCard(context, card, facts.rawSize, largestGB * 1e9),
+        handle: await untilRecorded(context, () => openCard(context, card, facts.rawSize, largestGB * 1e9)),
         patches,
-        beforeTouch: () => follower.touching(card.slotId, digest),
+        // A database that is away for a moment delays the card; its octets stay as they are until it is on record.
+        beforeTouch: () => untilRecorded(context, () => follower.touching(card.slotId, digest)),
       });
     } catch (error) {
       follower.outcome(card.slotId, failureOf(error));

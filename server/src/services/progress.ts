@@ -49,7 +49,9 @@ export async function batchProgress(context: Context, batchId: string): Promise<
     const inRound = live.flatMap((round) =>
       round.cards.filter((card) => card.deviceId === device.deviceId),
     )[0];
-    const card = inRound ?? stored;
+    // What runs is known better here; what has ended, by what became of the card since.
+    const ended = stored && !['queued', 'writing', 'verifying'].includes(stored.state);
+    const card = ended ? stored : (inRound ?? stored);
     const match = byDevice.get(device.deviceId);
     // What was seen before the card was written anew was another system. A card that was taken as a file and written
     // elsewhere is not on record here; its board is known by its key all the same.
