@@ -86,10 +86,11 @@ export class ImageRepository {
     return row ? toImage(row) : null;
   }
 
-  /** Another image whose unpacked content is the same. */
-  async findByDigest(rawSha256: string, notThis: string): Promise<StoredImage | null> {
+  /** Another image on a station's shelf whose unpacked content is the same. */
+  async findByDigest(rawSha256: string, station: string, notThis: string): Promise<StoredImage | null> {
     const row = await this.knex<Row>('image')
       .where('state', 'ready')
+      .whereIn('station', [station, ''])
       .whereNot('id', notThis)
       .whereRaw(`facts->>'rawSha256' = ?`, [rawSha256])
       .first();

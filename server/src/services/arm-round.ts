@@ -272,7 +272,7 @@ async function confirmed(
         cardKind: cardKind(medium),
         // Two cards with one label are two cards: one of them is a copy.
         cardKey: cards.some(({ cardKey }) => cardKey === key) ? `own-${randomUUID()}` : key,
-        imageId,
+        imageId: material.imageId,
         imageSha256: material.facts.rawSha256,
         method: material.method,
         marked: material.facts.bootOffset !== null,

@@ -69,18 +69,32 @@ async function baseOf(facts: ShelvedImage, folder: string): Promise<BaseFiles> {
   }
 }
 
+const isHere = (context: Context, { station }: { station: string }): boolean =>
+  station === '' || station === context.station;
+
 /** An image on this station's shelf. @throws CardError when it is not there */
 export async function cardBase(context: Context, imageId: string | null): Promise<CardBase> {
   if (imageId === null) throw new CardError('image', 'The plan has no image for these devices any more.');
-  const image = await context.images.find(imageId);
-  if (!image?.facts) throw new CardError('image', 'The image is no longer on the shelf.');
-  if (image.station !== '' && image.station !== context.station)
+  const planned = await context.images.find(imageId);
+  if (!planned?.facts) throw new CardError('image', 'The image is no longer on the shelf.');
+  // Each station writes from its own disk; of the same image it may have a copy of its own.
+  const image = isHere(context, planned)
+    ? planned
+    : await context.images.findByDigest(planned.facts.rawSha256, context.station, planned.id);
+  if (!image?.facts)
     throw new CardError(
       'image',
-      `The image "${image.title}" is on the shelf of the station "${image.station}". Add it here too.`,
+      `The image "${planned.title}" is on the shelf of the station "${planned.station}". Add it here too.`,
     );
   const folder = shelfFolder(context, image.id);
-  return { imageId, facts: image.facts, method: image.method, base: await baseOf(image.facts, folder), folder };
+  return {
+    imageId: image.id,
+    facts: image.facts,
+    // What a person said of the planned one holds for its copy too.
+    method: planned.method,
+    base: await baseOf(image.facts, folder),
+    folder,
+  };
 }
 
 /** Gathers what the settings of the cards of one image need. @throws CardError when it is not there any more */

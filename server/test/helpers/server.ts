@@ -147,6 +147,10 @@ export class TestServer {
     return this.running.url;
   }
 
+  get keyAddress(): string {
+    return this.running.keyAddress;
+  }
+
   /** Stops the server and starts it again on the same data. */
   async restart(change: Partial<ServerOptions> = {}): Promise<void> {
     await this.running.stop();
