@@ -1,0 +1,392 @@
+import { readFileSync } from 'node:fs';
+import type { Batch, BatchProgress, Image, Proposal, ShelvedNetwork, Upload } from '@nest-mark/core';
+import { allRoutes } from '../src/app';
+import { baseImage, TestServer, tankPlan } from './helpers/server';
+
+/**
+ * Every route that changes something is called twice and eight times at once, with what it takes. What must hold
+ * afterwards is stated for each; a route that is not listed fails the test.
+ */
+
+const network = '127.61.28';
+let server: TestServer;
+let image: Image;
+let batch: Batch;
+
+beforeAll(async () => {
+  server = await TestServer.start(network);
+  image = await server.shelve(baseImage);
+  await server.act({ do: 'pace', bootSeconds: 0, slotRate: 0 });
+  batch = await server.batch(tankPlan(6, image.id, network));
+});
+afterAll(() => server.end());
+
+const count = async (table: string, where: object = {}): Promise<number> =>
+  Number((await server.context.knex(table).where(where).count())[0]!['count']);
+
+interface Call {
+  method: string;
+  path: string;
+  body?: unknown;
+  headers?: Record<string, string>;
+}
+
+interface Case {
+  /** Makes what is asked for afresh. */
+  call(): Promise<Call> | Call;
+  /** What must hold after `times` of them at once, given how many were answered well. */
+  holds(good: number, times: number, asked: Call): Promise<void> | void;
+}
+
+const putBatch = async (change: Partial<Batch['plan']>): Promise<Call> => {
+  const now = await server.ok<Batch>('GET', `/batches/${batch.id}`);
+  return {
+    method: 'PUT',
+    path: `/batches/${batch.id}`,
+    body: { plan: { ...now.plan, ...change }, secrets: {} },
+    headers: { 'If-Match': `"${String(now.version)}"` },
+  };
+};
+const proposal = (): Promise<Proposal> => server.ok('GET', `/batches/${batch.id}/next-round`);
+let next = 0;
+/** A fresh card in the first slot. */
+async function freshCard(): Promise<Proposal['cards'][number]> {
+  await server.until(async () => {
+    const { cards } = await proposal();
+    return cards[0]!.refusal?.includes('round') || cards[0]!.refusal?.includes('proved') ? null : true;
+  });
+  await server.act({ do: 'pullIdle' });
+  await server.act({ do: 'insert', cardId: `card-${String((next++ % 15) + 1).padStart(2, '0')}`, slotId: 'slot-1' });
+  return (await proposal()).cards[0]!;
+}
+const settle = (): Promise<unknown> =>
+  server.until(async () => {
+    const { rounds } = await server.ok<BatchProgress>('GET', `/batches/${batch.id}/progress`);
+    return rounds.some(({ state }) => state === 'queued' || state === 'running') ? null : true;
+  });
+const all = (good: number, times: number): void => expect(good).toBe(times);
+const one = (good: number): void => expect(good).toBe(1);
+const none = (good: number): void => expect(good).toBe(0);
+const device = (): string => batch.plan.devices[0]!.id;
+const path = (text: string): string => text.replace('{batch}', batch.id).replace('{device}', device());
+const plain = (method: string, where: string, body?: unknown): Call => ({
+  method,
+  path: path(where),
+  ...(body === undefined ? {} : { body }),
+});
+const newNetwork = (): Promise<ShelvedNetwork> => server.newNetwork({ title: `n${String(next++)}` }, 'low tide at seven');
+
+const cases: Record<string, Case> = {
+  'post /batches': {
+    call: () => plain('POST', '/batches', { plan: tankPlan(2, null, network), secrets: {} }),
+    // Its devices and their marks are one set: a second batch cannot have them.
+    holds: one,
+  },
+  'put /batches/:id': {
+    call: () => putBatch({ site: `shed ${String(next++)}` }),
+    holds: one,
+  },
+  'post /batches/:id/reveal': {
+    call: () => plain('POST', '/batches/{batch}/reveal', { kind: 'userPassword', deviceId: device() }),
+    holds: async (good, times) => {
+      all(good, times);
+      expect(await count('secret', { owner_id: device(), kind: 'userPassword' })).toBe(1);
+    },
+  },
+  'post /batches/:id/plan-file': {
+    call: () => plain('POST', '/batches/{batch}/plan-file', { passphrase: null }),
+    holds: all,
+  },
+  'post /plan-files': {
+    call: async () => {
+      const file = await server.ok('POST', `/batches/${batch.id}/plan-file`, { passphrase: null });
+      return plain('POST', '/plan-files', { file: JSON.stringify(file), passphrase: null });
+    },
+    // Each makes a batch of its own; nothing is shared among them, and no mark comes twice.
+    holds: async (good) => {
+      expect(good).toBeGreaterThan(0);
+      const { rows } = await server.context.knex.raw<{ rows: unknown[] }>(
+        'select mark from device group by mark having count(*) > 1',
+      );
+      expect(rows).toEqual([]);
+    },
+  },
+  ...Object.fromEntries(
+    (['powered', 'carrier-done', 'handed-over'] as const).map((verb) => [
+      `post /batches/:id/${verb}`,
+      { call: () => plain('POST', `/batches/{batch}/${verb}`, { deviceIds: [device()] }), holds: all } satisfies Case,
+    ]),
+  ),
+  'post /networks': {
+    call: () => plain('POST', '/networks', { network: { ...bare(), title: `twice ${String(next++)}` }, secret: 'low tide at seven' }),
+    holds: async (good, times, asked) => {
+      all(good, times);
+      const { title } = (asked.body as { network: { title: string } }).network;
+      const rows = await server.context.knex('network').whereRaw(`network->>'title' = ?`, [title]);
+      expect(rows).toHaveLength(times);
+    },
+  },
+  'put /networks/:id': {
+    call: async () => {
+      const { id, version, secret: _secret, ...rest } = await newNetwork();
+      return {
+        method: 'PUT',
+        path: `/networks/${id}`,
+        body: { network: { ...rest, title: 'other' } },
+        headers: { 'If-Match': `"${String(version)}"` },
+      };
+    },
+    holds: one,
+  },
+  'delete /networks/:id': {
+    call: async () => plain('DELETE', `/networks/${(await newNetwork()).id}`),
+    holds: async (good, _times, asked) => {
+      expect(good).toBeGreaterThan(0);
+      const id = asked.path.split('/').at(-1)!;
+      expect([await count('network', { id }), await count('secret', { owner_id: id })]).toEqual([0, 0]);
+    },
+  },
+  'post /networks/:id/reveal': {
+    call: async () => plain('POST', `/networks/${(await newNetwork()).id}/reveal`),
+    holds: all,
+  },
+  'put /boards/:id': {
+    call: async () => {
+      const [board] = await server.ok<{ id: string; origin: string; version: number }[]>('GET', '/boards');
+      const { origin: _origin, version, ...rest } = board!;
+      return {
+        method: 'PUT',
+        path: `/boards/${board!.id}`,
+        body: { board: rest },
+        headers: { 'If-Match': `"${String(version)}"` },
+      };
+    },
+    holds: one,
+  },
+  'delete /boards/:id': {
+    call: async () => {
+      const [board] = await server.ok<{ id: string }[]>('GET', '/boards');
+      return plain('DELETE', `/boards/${board!.id}`);
+    },
+    holds: (good) => expect(good).toBeLessThanOrEqual(8),
+  },
+  'post /keys': { call: () => plain('POST', '/keys', { type: 'ed25519', comment: 'a', passphrase: '' }), holds: all },
+  'post /images': {
+    call: () => plain('POST', '/images', { path: baseImage, title: `again ${String(next++)}`, sha256: '' }),
+    // The same octets stay on the shelf once, however often they are added.
+    holds: async () => {
+      await server.until(async () => ((await count('image', { state: 'checking' })) === 0 ? true : null));
+      expect(await count('image', { state: 'ready' })).toBe(1);
+    },
+  },
+  'put /images/:id/about': {
+    call: () => plain('PUT', `/images/${image.id}/about`, { title: 'Practice', about: { wordBits: 64, flavour: 'minimal', chosenMethod: null } }),
+    holds: all,
+  },
+  'delete /images/:id': {
+    call: async () => {
+      const [failed] = await server.context.knex('image').where({ state: 'failed' }).select('id');
+      return plain('DELETE', `/images/${failed?.id ?? image.id}`);
+    },
+    holds: async (good, _times, asked) => {
+      const id = asked.path.split('/').at(-1)!;
+      expect(await count('image', { id })).toBe(good > 0 ? 0 : 1);
+      expect(await count('image', { id: image.id })).toBe(1);
+    },
+  },
+  'post /uploads': {
+    call: () => plain('POST', '/uploads', { name: `u${String(next++)}.img`, size: 9, modified: 1, title: '', sha256: '' }),
+    holds: async (good, times, asked) => {
+      all(good, times);
+      expect(await count('upload', { name: (asked.body as { name: string }).name })).toBe(1);
+    },
+  },
+  'put /uploads/:id': {
+    call: async () => {
+      const bytes = readFileSync(baseImage);
+      const name = `p${String(next++)}.img`;
+      const { id } = await server.ok<Upload>('POST', '/uploads', { name, size: bytes.length, modified: 1, title: name, sha256: '' });
+      return { method: 'PUT', path: `/uploads/${id}?offset=0`, body: bytes.subarray(0, 8 << 20) };
+    },
+    holds: async (good, _times, asked) => {
+      one(good);
+      const id = /uploads\/([^?]+)/.exec(asked.path)![1]!;
+      const now = (await server.ok<Upload[]>('GET', '/uploads')).find((upload) => upload.id === id);
+      // One piece arrived once; or the whole of a small file became one image.
+      if (now) expect(now.received).toBe((asked.body as Buffer).length);
+    },
+  },
+  'delete /uploads/:id': {
+    call: async () => {
+      const { id } = await server.ok<Upload>('POST', '/uploads', { name: `d${String(next++)}`, size: 9, modified: 1, title: '', sha256: '' });
+      return plain('DELETE', `/uploads/${id}`);
+    },
+    holds: one,
+  },
+  'post /batches/:id/rounds': {
+    call: async () => {
+      const { medium } = await freshCard();
+      const cards = [{ slotId: 'slot-1', deviceId: device(), identity: medium!.identity }];
+      return plain('POST', '/batches/{batch}/rounds', { cards, confirm: 'erase 1', lookedAt: Date.now() });
+    },
+    holds: async (good) => {
+      one(good);
+      await settle();
+      const { rows } = await server.context.knex.raw<{ rows: unknown[] }>(
+        `select device_id from round_card where state in ('queued','writing','verifying') group by device_id having count(*) > 1`,
+      );
+      expect(rows).toEqual([]);
+    },
+  },
+  'post /rounds/:id/resume': {
+    call: async () => {
+      await server.act({ do: 'pace', bootSeconds: 0, slotRate: 20e6 });
+      const { medium } = await freshCard();
+      const cards = [{ slotId: 'slot-1', deviceId: device(), identity: medium!.identity }];
+      const { id } = await server.ok<{ id: string }>('POST', `/batches/${batch.id}/rounds`, { cards, confirm: 'erase 1', lookedAt: Date.now() });
+      await server.until(() => Promise.resolve(server.context.stoppers.has(id) ? true : null));
+      await server.ok('POST', `/rounds/${id}/cancel`);
+      await settle();
+      await server.act({ do: 'pace', bootSeconds: 0, slotRate: 0 });
+      return plain('POST', `/rounds/${id}/resume`, { confirm: 'erase 1', lookedAt: Date.now(), media: await server.looked(batch.id) });
+    },
+    holds: async (good) => {
+      one(good);
+      await settle();
+    },
+  },
+  'post /rounds/:id/pause': {
+    call: () => plain('POST', '/rounds/00000000-0000-4000-8000-000000000000/pause', { paused: true }),
+    holds: none,
+  },
+  'post /rounds/:id/cancel': {
+    call: () => plain('POST', '/rounds/00000000-0000-4000-8000-000000000000/cancel'),
+    holds: none,
+  },
+  'put /cards/:key': {
+    call: async () => {
+      const [card] = await server.ok<{ key: string }[]>('GET', '/cards');
+      return plain('PUT', `/cards/${card!.key}`, { note: 'n', retired: false });
+    },
+    holds: all,
+  },
+  'post /cards/prove': {
+    call: async () => {
+      const { medium } = await freshCard();
+      return plain('POST', '/cards/prove', { slotId: 'slot-1', identity: medium!.identity, confirm: 'erase this card', what: 'restore' });
+    },
+    holds: one,
+  },
+  'post /cards/:key/stop': { call: () => plain('POST', '/cards/p51a7/stop'), holds: none },
+  'post /slots/:id/check': {
+    call: async () => {
+      const { medium } = await freshCard();
+      return plain('POST', '/slots/slot-1/check', { identity: medium!.identity });
+    },
+    holds: (good) => expect(good).toBeLessThanOrEqual(8),
+  },
+  'post /slots/:id/files': {
+    call: async () => {
+      const { medium } = await freshCard();
+      return plain('POST', '/slots/slot-1/files', { identity: medium!.identity });
+    },
+    holds: (good) => expect(good).toBeLessThanOrEqual(8),
+  },
+  'post /slots/:id/mend': {
+    call: async () => {
+      const { medium } = await freshCard();
+      return plain('POST', '/slots/slot-1/mend', { identity: medium!.identity, id: 'x', file: 'y', line: null });
+    },
+    holds: none,
+  },
+  'post /slots/:id/release': { call: () => plain('POST', '/slots/slot-4/release'), holds: none },
+  'post /slots/:id/eject': { call: () => plain('POST', '/slots/slot-4/eject'), holds: all },
+  'post /checks/path': { call: () => plain('POST', '/checks/path', { path: baseImage }), holds: none },
+  'post /checks/path/files': { call: () => plain('POST', '/checks/path/files', { path: baseImage }), holds: none },
+  'post /checks/compare': {
+    call: () => plain('POST', '/checks/compare', { names: [], files: [], label: '', bootedAs: null, mountedAt: null, elsewhere: [] }),
+    holds: all,
+  },
+  'put /settings/bench': {
+    call: async () => plain('PUT', '/settings/bench', await server.ok('GET', '/settings/bench')),
+    holds: async (good, times) => {
+      all(good, times);
+      expect(await count('setting', { name: 'bench' })).toBe(1);
+    },
+  },
+  'post /batches/:id/scans': {
+    call: async () => {
+      await server.until(async () => ((await count('scan', { state: 'running' })) + (await count('scan', { state: 'queued' })) === 0 ? true : null));
+      return plain('POST', '/batches/{batch}/scans', { subnet: `${network}.0/24`, port: 2222 });
+    },
+    holds: one,
+  },
+  'post /scans/:id/cancel': {
+    call: () => plain('POST', '/scans/00000000-0000-4000-8000-000000000000/cancel'),
+    holds: none,
+  },
+  'post /batches/:id/devices/:deviceId/files': {
+    call: () => plain('POST', '/batches/{batch}/devices/{device}/files', { reveal: true }),
+    holds: async (good, times) => {
+      all(good, times);
+      expect(await count('secret', { owner_id: device(), kind: 'hostKeySeed' })).toBe(1);
+    },
+  },
+  'post /batches/:id/devices/:deviceId/export': {
+    call: () => plain('POST', '/batches/{batch}/devices/{device}/export', { form: 'files' }),
+    holds: all,
+  },
+  'post /practice/actions': {
+    call: async () => {
+      await server.act({ do: 'pullIdle' });
+      return plain('POST', '/practice/actions', { do: 'insert', cardId: 'card-16', slotId: 'slot-3' });
+    },
+    holds: one,
+  },
+};
+
+const bare = (): object => ({
+  title: '',
+  ssid: 'Twice',
+  ssidForm: 'text',
+  security: 'wpa2-psk',
+  hidden: false,
+  bands: ['2.4 GHz'],
+  channels: [],
+  country: 'DK',
+  purpose: 'bench',
+  subnet: '',
+  poolSize: null,
+  clientLimit: null,
+  isolation: false,
+  heard: true,
+});
+
+const mutating = allRoutes
+  .filter(({ method }) => method !== 'get')
+  .map(({ method, path: where }) => `${method} ${where}`);
+
+it('every route that changes something is in this table', () => {
+  expect(Object.keys(cases).sort()).toEqual([...new Set(mutating)].sort());
+});
+
+describe.each([2, 8])('%d of one request at once', (times) => {
+  it.each(mutating)('%s', async (name) => {
+    const asked = await cases[name]!.call();
+    const send = async (): Promise<number> => {
+      if (!Buffer.isBuffer(asked.body))
+        return (await server.call(asked.method, asked.path, asked.body, asked.headers)).status;
+      const response = await fetch(`${server.url}/api${asked.path}`, {
+        method: asked.method,
+        headers: { 'X-Nest-Mark': '1', 'Content-Type': 'application/octet-stream' },
+        body: asked.body,
+      });
+      await response.arrayBuffer();
+      return response.status;
+    };
+    const answers = await Promise.all(Array.from({ length: times }, send));
+    // Nothing breaks: every answer is a good one or says why not.
+    expect(answers.filter((status) => status >= 500)).toEqual([]);
+    await cases[name]!.holds(answers.filter((status) => status < 400).length, times, asked);
+  });
+});
