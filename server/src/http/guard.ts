@@ -39,7 +39,7 @@ export const sameMachine: RequestHandler = (request, _response, next) => {
     request.headers['content-length'] !== undefined &&
     request.headers['content-length'] !== '0'
   )
-    throw new Problem(400, 'not-json', 'Send JSON.');
+    throw new Problem(400, 'not-json', 'Send JSON, with Content-Type: application/json.');
   if (changes && request.headers['x-nest-mark'] !== '1')
     throw new Problem(
       403,

@@ -11,6 +11,11 @@ export class EventHub {
     if (this.emitter.listenerCount('text') > 0) this.emitter.emit('text', JSON.stringify(event));
   }
 
+  /** Streams that are open. */
+  get listeners(): number {
+    return this.emitter.listenerCount('text');
+  }
+
   /** As `listen`, with the event as JSON. */
   listenAsText(listener: (text: string) => void): () => void {
     this.emitter.on('text', listener);

@@ -164,7 +164,7 @@ export async function shelveImage(
 ): Promise<ShelvedImage> {
   const packing = await packingOf(path);
   const { digest: packedSha256, size: packedSize } = await sha256OfFile(path);
-  await mkdir(folder, { recursive: true });
+  await mkdir(folder, { recursive: true, mode: 0o700 });
   const files = shelfFiles(folder);
   try {
     const raw = await unpackTo(path, packing, files.image, limits, onProgress);

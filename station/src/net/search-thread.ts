@@ -12,10 +12,13 @@ export const searchInThread =
   (program: string): Search =>
   (order, { signal, onProgress, onHit }) =>
     new Promise((resolve, reject) => {
+      if (signal.aborted) {
+        resolve({ done: 0, total: order.addresses.length, unreachable: 0 });
+        return;
+      }
       const worker = new Worker(program, { workerData: order });
       const stop = (): void => worker.postMessage('stop');
       signal.addEventListener('abort', stop, { once: true });
-      if (signal.aborted) stop();
       let ended: SearchProgress | null = null;
       worker.on('message', (message: Message) => {
         if ('hit' in message) onHit(message.hit);
