@@ -2,6 +2,7 @@ import { chmodSync, existsSync, mkdirSync, statSync } from 'node:fs';
 import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
+import { setTimeout as pause } from 'node:timers/promises';
 import { destination, pino } from 'pino';
 import { ProveCardSchema } from '@nest-mark/core';
 import { Lab } from '@nest-mark/stand-in';
@@ -91,6 +92,9 @@ const whileHeld = (lock: StationLock, all: ReturnType<typeof tasks>): ReturnType
   };
 };
 
+/** Milliseconds for which the database's connections are waited for at the end. */
+const CLOSE_WAITS = 1000;
+
 /** Idle connections are kept longer than clients wait between requests, so that none is cut as it is used again. */
 const keepAliveMs = 65_000;
 
@@ -146,7 +150,8 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
   try {
     prepareFolder(options.dataFolder);
     const knex = await connectDatabase(options.databaseUrl);
-    running.push(() => knex.destroy());
+    // A pool waits for what it gave out, for ever where the database went away in the middle of it.
+    running.push(() => Promise.race([knex.destroy(), pause(CLOSE_WAITS, undefined, { ref: false })]));
     const lock = await StationLock.take(connection, options.station, (why) => {
       logger.error(why);
       void stop().then(() => options.onLost?.(why));

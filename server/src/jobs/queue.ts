@@ -58,18 +58,18 @@ export async function prepareQueue(connection: ClientConfig, station: string): P
   const utils = await makeWorkerUtils({ pgPool: pool });
   try {
     await utils.migrate();
-    await utils.withPgClient(async (client) => {
-      const { rows } = await client.query<{ id: string; last: boolean; locked_by: string | null }>(
+    const { rows } = await utils.withPgClient((client) =>
+      client.query<{ id: string; last: boolean; locked_by: string | null }>(
         `select id::text, attempts >= max_attempts or task_identifier not like '%@%' as last, locked_by from graphile_worker.jobs
          where task_identifier like '%@' || $1 or task_identifier not like '%@%'`,
         [station],
-      );
-      const gone = [...new Set(rows.flatMap(({ locked_by: by }) => (by === null ? [] : [by])))];
-      if (gone.length > 0) await utils.forceUnlockWorkers(gone);
-      // Rounds, searches and proofs are marked as interrupted; nobody takes them up again.
-      const spent = rows.filter(({ last }) => last).map(({ id }) => id);
-      if (spent.length > 0) await utils.completeJobs(spent);
-    });
+      ),
+    );
+    const gone = [...new Set(rows.flatMap(({ locked_by: by }) => (by === null ? [] : [by])))];
+    if (gone.length > 0) await utils.forceUnlockWorkers(gone);
+    // Rounds, searches and proofs are marked as interrupted; nobody takes them up again.
+    const spent = rows.filter(({ last }) => last).map(({ id }) => id);
+    if (spent.length > 0) await utils.completeJobs(spent);
   } finally {
     await utils.release();
     await pool.end();

@@ -59,6 +59,8 @@ export class StationLock {
   async release(): Promise<void> {
     this.ended = true;
     this.opened();
+    // A try that is under way may still get it, after nobody wants it any more.
+    await this.regaining;
     if (this.beat) clearInterval(this.beat);
     await this.client?.end().catch(() => undefined);
     this.client = null;
@@ -95,6 +97,10 @@ export class StationLock {
     } catch (error) {
       await client.end().catch(() => undefined);
       throw error;
+    }
+    if (this.ended) {
+      await client.end().catch(() => undefined);
+      return false;
     }
     this.client = client;
     this.beat = setInterval(() => void client.query('select 1').catch(lose), BEAT);

@@ -13,15 +13,21 @@ function roundOnLabel({ label }: Pick<Medium, 'label'>): string | null {
   return isId(roundId) && isId(label.deviceId) ? roundId : null;
 }
 
+/** Beginning of the keys of records whose cards told no serial number when they were written. */
+const OWN = 'own-';
+
 /**
- * Which card record a medium belongs to: by the card's own serial number, else by what was written to it last; null
- * for a card that was never used here.
+ * Which card record a medium belongs to: the one of the writing that it bears, where that card told no serial number;
+ * else by the card's own serial number, else by what was left on it; null for a card that was never used here. A label
+ * that belongs to the record of another serial number was copied, and says nothing of this card.
  */
 export async function knownKey(context: Context, medium: Medium): Promise<string | null> {
   const { identity, label } = medium;
-  if (identity.serial !== '') return identity.serial;
   const roundId = roundOnLabel(medium);
-  if (roundId !== null && label) return context.cards.keyOfWriting(roundId, label.deviceId);
+  const written =
+    roundId !== null && label ? await context.cards.keyOfWriting(roundId, label.deviceId) : null;
+  if (identity.serial !== '') return written?.startsWith(OWN) ? written : identity.serial;
+  if (written !== null) return written;
   // A card that was proved or emptied here carries no label, but nothing else looks like it.
   if (label || identity.content === '') return null;
   const keys = await context.cards.keysByContent(identity.content, identity.size);
@@ -30,7 +36,7 @@ export async function knownKey(context: Context, medium: Medium): Promise<string
 
 /** The record that a medium gets when it is written. */
 export const keyFor = async (context: Context, medium: Medium): Promise<string> =>
-  (await knownKey(context, medium)) ?? `own-${randomUUID()}`;
+  (await knownKey(context, medium)) ?? `${OWN}${randomUUID()}`;
 
 /** Records of the media in some slots, by slot. */
 export async function recordsIn(
