@@ -47,7 +47,17 @@ describe('known_hosts, as ssh-keygen -F finds it (OpenSSH)', () => {
       const hostKey = makeHostKey(new Uint8Array(32).fill(3), new Uint8Array(4), '').publicLine;
       writeFileSync(
         file,
-        knownHosts([{ hostName: 'tank-1', mark: 'M', hostKey, address: null, port: 22, userName: 'keeper', copiedTo: [] }]),
+        knownHosts([
+          {
+            hostName: 'tank-1',
+            mark: 'M',
+            hostKey,
+            address: null,
+            port: 22,
+            userName: 'keeper',
+            copiedTo: [],
+          },
+        ]),
       );
       for (const host of ['tank-11', 'tank', 'tank-1.', '127.0.0.1'])
         expect(attempt('ssh-keygen', ['-F', host, '-f', file]).code).toBe(1);

@@ -100,7 +100,13 @@ describe('the wait for a first boot', () => {
 });
 
 describe('hand-over files', () => {
-  const target = { hostName: 'tank-01', mark: '7KQ4M', hostKey: 'ssh-ed25519 AAA', userName: 'keeper', copiedTo: [] };
+  const target = {
+    hostName: 'tank-01',
+    mark: '7KQ4M',
+    hostKey: 'ssh-ed25519 AAA',
+    userName: 'keeper',
+    copiedTo: [],
+  };
 
   it('bracket addresses with another port and keep the bare name for the alias', () => {
     expect(knownHosts([{ ...target, address: '10.0.0.9', port: 2222 }])).toBe(

@@ -190,15 +190,7 @@ test('two tabs cannot overwrite each other silently', async ({ app, page, contex
 test('a database that is not there: one sentence, and an end', ({ app }) => {
   const run = spawnSync(
     process.execPath,
-    [
-      'scripts/start.mjs',
-      '--no-setup',
-      '--no-demo',
-      '--port',
-      '0',
-      '--data',
-      app.folder,
-    ],
+    ['scripts/start.mjs', '--no-setup', '--no-demo', '--port', '0', '--data', app.folder],
     {
       cwd: join(import.meta.dirname, '../..'),
       encoding: 'utf8',

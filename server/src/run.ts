@@ -121,9 +121,7 @@ function prepareFolder(folder: string): void {
   mkdirSync(folder, { recursive: true, mode: 0o700 });
   // The database's account may have to pass through it; what lies in it is closed to everybody else by itself.
   const passed =
-    process.getuid?.() === 0 &&
-    (statSync(folder).mode & 0o001) !== 0 &&
-    existsSync(join(folder, 'postgres'));
+    process.getuid?.() === 0 && (statSync(folder).mode & 0o001) !== 0 && existsSync(join(folder, 'postgres'));
   chmodSync(folder, passed ? 0o711 : 0o700);
   for (const inner of ['shelf', 'practice', 'uploads', 'practice/cards'])
     if (existsSync(join(folder, inner))) chmodSync(join(folder, inner), 0o700);

@@ -90,7 +90,10 @@ describe('the card that is erased is the one that was looked at', () => {
     expect(problem).toMatchObject({ status: 409, code: 'card-changed' });
     expect(problem.detail).toContain('it holds the card of tank-01');
     expect(head('card-01').equals(before)).toBe(true);
-    expect((await proposal()).cards[0]).toMatchObject({ deviceId: null, verifiedFor: { hostName: 'tank-01' } });
+    expect((await proposal()).cards[0]).toMatchObject({
+      deviceId: null,
+      verifiedFor: { hostName: 'tank-01' },
+    });
   });
 
   it('a verified card and another verified card of the same image are told apart by their marks', async () => {
@@ -148,7 +151,12 @@ describe('the card that is erased is the one that was looked at', () => {
     expect(await refuse(body)).toMatchObject({ code: 'card-holds' });
     const wrong = { ...body, cards: [{ ...body.cards[0]!, overrule: 'erase it' }] };
     expect(await refuse(wrong)).toMatchObject({ code: 'card-holds' });
-    const prove = { slotId: 'slot-1', identity: body.cards[0]!.identity, confirm: 'erase this card', what: 'prove' };
+    const prove = {
+      slotId: 'slot-1',
+      identity: body.cards[0]!.identity,
+      confirm: 'erase this card',
+      what: 'prove',
+    };
     expect(await server.refused('POST', '/cards/prove', prove)).toMatchObject({ code: 'card-holds' });
     const right = { ...body, cards: [{ ...body.cards[0]!, overrule: slot!.overruledBy! }] };
     const round = await server.ok<Round>('POST', `/batches/${batch.id}/rounds`, right);
@@ -209,7 +217,9 @@ describe('what was armed is what is written', () => {
     await insert('card-08', 'slot-2');
     const [one, two] = [await request(6, 'slot-1'), await request(6, 'slot-2')];
     const answers = await Promise.all(
-      [one, two].map((body) => server.call<Round & { code: string }>('POST', `/batches/${batch.id}/rounds`, body)),
+      [one, two].map((body) =>
+        server.call<Round & { code: string }>('POST', `/batches/${batch.id}/rounds`, body),
+      ),
     );
     const good = answers.filter(({ status }) => status === 201);
     expect(good).toHaveLength(1);

@@ -67,7 +67,10 @@ async function impostor(address: string, shown: Buffer): Promise<void> {
 
 const progress = (): Promise<BatchProgress> => server.ok('GET', `/batches/${batch.id}/progress`);
 async function search(): Promise<Scan> {
-  const { id } = await server.ok<Scan>('POST', `/batches/${batch.id}/scans`, { subnet: `${network}.0/28`, port });
+  const { id } = await server.ok<Scan>('POST', `/batches/${batch.id}/scans`, {
+    subnet: `${network}.0/28`,
+    port,
+  });
   return server.until(async () => {
     const { scan } = await progress();
     return scan?.id === id && !['queued', 'running'].includes(scan.state) ? scan : null;
@@ -80,14 +83,24 @@ describe('a copied card', () => {
     const key = await privateKey(batch, 0);
     await board(`${network}.2`, key);
     await search();
-    expect((await progress()).devices[0]!.seen).toMatchObject({ standing: 'proved', address: `${network}.2`, alsoAt: [] });
+    expect((await progress()).devices[0]!.seen).toMatchObject({
+      standing: 'proved',
+      address: `${network}.2`,
+      alsoAt: [],
+    });
     await board(`${network}.3`, key);
     await search();
     const [device] = (await progress()).devices;
     expect([device!.seen!.address, ...device!.seen!.alsoAt].sort()).toEqual([`${network}.2`, `${network}.3`]);
-    const [known, config, table] = [await file('known_hosts'), await file('ssh_config'), await file('batch.csv')];
+    const [known, config, table] = [
+      await file('known_hosts'),
+      await file('ssh_config'),
+      await file('batch.csv'),
+    ];
     for (const text of [known, config])
-      expect(text).toContain(`# without address: tank-01 (mark ${batch.plan.devices[0]!.mark}), since its card was copied`);
+      expect(text).toContain(
+        `# without address: tank-01 (mark ${batch.plan.devices[0]!.mark}), since its card was copied`,
+      );
     for (const address of [`${network}.2`, `${network}.3`]) {
       expect(config).not.toContain(`HostName ${address}`);
       expect(known).not.toContain(`[${address}]`);
@@ -95,7 +108,9 @@ describe('a copied card', () => {
     expect(table).toContain('its card was copied');
     const log = await server.ok<LogEntry[]>('GET', '/log?limit=20');
     expect(log.find(({ kind }) => kind === 'copied')!.text).toContain(`${network}.2 and ${network}.3`);
-    const problem = await server.refused('POST', `/batches/${batch.id}/handed-over`, { deviceIds: [device!.deviceId] });
+    const problem = await server.refused('POST', `/batches/${batch.id}/handed-over`, {
+      deviceIds: [device!.deviceId],
+    });
     expect(problem).toMatchObject({ status: 409, code: 'card-copied' });
     open.pop()!.close();
     await search();
@@ -141,7 +156,10 @@ describe('a search', () => {
   it('that was stopped does not claim to be complete, and keeps what had answered by then', async () => {
     await board(`${network}.2`, await privateKey(batch, 0));
     for (let host = 3; host < 14; host++) await silent(`${network}.${String(host)}`);
-    const { id } = await server.ok<Scan>('POST', `/batches/${batch.id}/scans`, { subnet: '127.61.16.0/20', port });
+    const { id } = await server.ok<Scan>('POST', `/batches/${batch.id}/scans`, {
+      subnet: '127.61.16.0/20',
+      port,
+    });
     await server.until(() => Promise.resolve(server.context.stoppers.has(id) ? true : null));
     await server.until(async () => ((await progress()).scan!.state === 'running' ? true : null));
     await server.ok('POST', `/scans/${id}/cancel`);
@@ -156,11 +174,16 @@ describe('a search', () => {
   it('two of one batch at once: one starts', async () => {
     const answers = await Promise.all(
       Array.from({ length: 4 }, () =>
-        server.call<{ code?: string }>('POST', `/batches/${batch.id}/scans`, { subnet: `${network}.0/28`, port }),
+        server.call<{ code?: string }>('POST', `/batches/${batch.id}/scans`, {
+          subnet: `${network}.0/28`,
+          port,
+        }),
       ),
     );
     expect(answers.map(({ status }) => status).sort()).toEqual([201, 409, 409, 409]);
-    await server.until(async () => (['queued', 'running'].includes((await progress()).scan!.state) ? null : true));
+    await server.until(async () =>
+      ['queued', 'running'].includes((await progress()).scan!.state) ? null : true,
+    );
   });
 
   it('reads hardware addresses from the kernel’s own table as well as from the practice bench', async () => {

@@ -27,7 +27,12 @@ afterAll(async () => {
 });
 
 /** What goes over the wire, as it stands. */
-const raw = async (method: string, path: string, body: string | Buffer, headers: Record<string, string> = {}) => {
+const raw = async (
+  method: string,
+  path: string,
+  body: string | Buffer,
+  headers: Record<string, string> = {},
+) => {
   const response = await fetch(`${server.url}/api${path}`, {
     method,
     headers: {
@@ -60,7 +65,10 @@ describe('requests that are no good', () => {
   const id = '00000000-0000-4000-8000-000000000000';
   const paths = allRoutes.map(({ method, path }) => ({
     method: method.toUpperCase(),
-    path: path.replace(/:(id|deviceId|token)/g, id).replace(':key', 'k').replace(':file', 'known_hosts'),
+    path: path
+      .replace(/:(id|deviceId|token)/g, id)
+      .replace(':key', 'k')
+      .replace(':file', 'known_hosts'),
   }));
 
   it.each(odd)('%s: a sentence at every address, never a failure of the server', async (_name, body) => {
@@ -98,9 +106,11 @@ describe('requests that are no good', () => {
 
   it('other pages, also of this machine, neither write nor read', async () => {
     const get = (headers: Record<string, string>) => raw('GET', '/batches', '', headers);
-    for (const site of ['cross-site', 'same-site']) expect((await get({ 'Sec-Fetch-Site': site })).status).toBe(403);
+    for (const site of ['cross-site', 'same-site'])
+      expect((await get({ 'Sec-Fetch-Site': site })).status).toBe(403);
     expect((await get({ Origin: 'http://127.0.0.1:9999' })).status).toBe(403);
-    for (const site of ['same-origin', 'none']) expect((await get({ 'Sec-Fetch-Site': site })).status).toBe(200);
+    for (const site of ['same-origin', 'none'])
+      expect((await get({ 'Sec-Fetch-Site': site })).status).toBe(200);
     expect((await raw('POST', '/batches', '{}', { 'X-Nest-Mark': '' })).status).toBe(403);
     const policy = (await fetch(`${server.url}/api/health`)).headers.get('content-security-policy') ?? '';
     expect(policy).toContain("base-uri 'none'");
@@ -110,16 +120,18 @@ describe('requests that are no good', () => {
   it('what the database and the disk say becomes a sentence that says what is full and what was not lost', () => {
     const said = (error: object) => toProblem(Object.assign(new Error('x'), error));
     expect(said({ code: '53100' })).toMatchObject({ status: 507, code: 'database-full' });
-    expect(said({ code: '53100' }).message).toMatch(/disk that holds the database is full.*saved before is whole/);
+    expect(said({ code: '53100' }).message).toMatch(
+      /disk that holds the database is full.*saved before is whole/,
+    );
     expect(said({ code: 'ENOSPC' })).toMatchObject({ status: 507, code: 'disk-full' });
     expect(said({ code: '57P01' })).toMatchObject({ status: 503, code: 'database-away' });
     expect(said({ code: '22P05' })).toMatchObject({ status: 422, code: 'not-storable' });
     expect(said({}).status).toBe(500);
-    expect([isOutage({ code: 'ECONNREFUSED' }), isOutage({ code: '23505' }), isOutage(new Error('x'))]).toEqual([
-      true,
-      false,
-      false,
-    ]);
+    expect([
+      isOutage({ code: 'ECONNREFUSED' }),
+      isOutage({ code: '23505' }),
+      isOutage(new Error('x')),
+    ]).toEqual([true, false, false]);
   });
 });
 
@@ -129,35 +141,66 @@ describe('names', () => {
     async (name) => {
       const plan = tankPlan(1, null, network);
       const devices = plan.devices.map((device) => ({ ...device, hostName: name }));
-      expect(await server.refused('POST', '/batches', { plan: { ...plan, devices }, secrets: {} })).toMatchObject({ status: 422 });
-      expect(await server.refused('POST', '/batches', { plan: { ...plan, name }, secrets: {} })).toMatchObject({ status: 422 });
-      const file = await server.ok<{ plan: Batch['plan'] }>('POST', `/batches/${batch.id}/plan-file`, { passphrase: null });
-      const spoilt = { ...file, plan: { ...file.plan, devices: file.plan.devices.map((device) => ({ ...device, hostName: name })) } };
-      expect(await server.refused('POST', '/plan-files', { file: JSON.stringify(spoilt), passphrase: null })).toMatchObject({ status: 422 });
+      expect(
+        await server.refused('POST', '/batches', { plan: { ...plan, devices }, secrets: {} }),
+      ).toMatchObject({ status: 422 });
+      expect(
+        await server.refused('POST', '/batches', { plan: { ...plan, name }, secrets: {} }),
+      ).toMatchObject({ status: 422 });
+      const file = await server.ok<{ plan: Batch['plan'] }>('POST', `/batches/${batch.id}/plan-file`, {
+        passphrase: null,
+      });
+      const spoilt = {
+        ...file,
+        plan: { ...file.plan, devices: file.plan.devices.map((device) => ({ ...device, hostName: name })) },
+      };
+      expect(
+        await server.refused('POST', '/plan-files', { file: JSON.stringify(spoilt), passphrase: null }),
+      ).toMatchObject({ status: 422 });
     },
   );
 
   it('an export of a card is refused like an arming while the plan has a finding that stops', async () => {
     const image = await server.shelve(baseImage);
     const made = await server.batch({ ...tankPlan(1, image.id, network), country: '' });
-    const problem = await server.refused('POST', `/batches/${made.id}/devices/${made.plan.devices[0]!.id}/export`, { form: 'files' });
+    const problem = await server.refused(
+      'POST',
+      `/batches/${made.id}/devices/${made.plan.devices[0]!.id}/export`,
+      { form: 'files' },
+    );
     expect(problem).toMatchObject({ status: 409, code: 'plan-stops' });
     expect(problem.detail).toContain('Nothing was exported');
   });
 
   it('an import that fails leaves no network and no board behind', async () => {
-    const network1 = await server.newNetwork({ title: 'Only in the file', ssid: 'Only' }, 'low tide at seven');
-    const made = await server.batch({ ...tankPlan(1, null, network), networks: [{ networkId: network1.id, priority: 1 }] });
-    const file = await server.ok<{ networks: object[]; plan: Batch['plan'] }>('POST', `/batches/${made.id}/plan-file`, { passphrase: null });
+    const network1 = await server.newNetwork(
+      { title: 'Only in the file', ssid: 'Only' },
+      'low tide at seven',
+    );
+    const made = await server.batch({
+      ...tankPlan(1, null, network),
+      networks: [{ networkId: network1.id, priority: 1 }],
+    });
+    const file = await server.ok<{ networks: object[]; plan: Batch['plan'] }>(
+      'POST',
+      `/batches/${made.id}/plan-file`,
+      { passphrase: null },
+    );
     const before = await server.context.knex('network').count();
     // The batch itself cannot be kept: a mark that comes twice is found only when all of it is written.
-    const devices = [file.plan.devices[0]!, { ...file.plan.devices[0]!, id: randomUUID(), nest: 'A2', hostName: 'twin' }];
+    const devices = [
+      file.plan.devices[0]!,
+      { ...file.plan.devices[0]!, id: randomUUID(), nest: 'A2', hostName: 'twin' },
+    ];
     const spoilt = {
       ...file,
       networks: file.networks.map((one) => ({ ...one, ssid: 'Another one' })),
       plan: { ...file.plan, devices: devices.map((device) => ({ ...device, mark: 'ZZZZZ' })) },
     };
-    const problem = await server.refused('POST', '/plan-files', { file: JSON.stringify(spoilt), passphrase: null });
+    const problem = await server.refused('POST', '/plan-files', {
+      file: JSON.stringify(spoilt),
+      passphrase: null,
+    });
     expect(problem.status).toBeLessThan(500);
     expect(await server.context.knex('network').count()).toEqual(before);
   });
@@ -186,7 +229,13 @@ describe('files of this machine', () => {
 
   it('a file that was sent goes when it was read, and only that', async () => {
     const bytes = readFileSync(baseImage).subarray(0, 1000);
-    const { id } = await server.ok<Upload>('POST', '/uploads', { name: 'cut.img.xz', size: 1000, modified: 5, title: 'cut', sha256: '' });
+    const { id } = await server.ok<Upload>('POST', '/uploads', {
+      name: 'cut.img.xz',
+      size: 1000,
+      modified: 5,
+      title: 'cut',
+      sha256: '',
+    });
     await fetch(`${server.url}/api/uploads/${id}?offset=0`, {
       method: 'PUT',
       headers: { 'X-Nest-Mark': '1', 'Content-Type': 'application/octet-stream' },
@@ -196,20 +245,35 @@ describe('files of this machine', () => {
       const images = await server.ok<Image[]>('GET', '/images');
       return images.find(({ title }) => title === 'cut')?.state === 'failed' ? true : null;
     });
-    await server.until(() => Promise.resolve(existsSync(join(server.folder, 'uploads', `${id}.part`)) ? null : true));
+    await server.until(() =>
+      Promise.resolve(existsSync(join(server.folder, 'uploads', `${id}.part`)) ? null : true),
+    );
   });
 
   it('a pipe, a device, a folder or a link to one, seventy times: a sentence each, and pages are served on', async () => {
     const pipe = join(folder, 'pipe');
     execFileSync('mkfifo', [pipe]);
     symlinkSync('/dev/zero', join(folder, 'link'));
-    const odd = [pipe, '/dev/zero', folder, join(folder, 'link'), '/dev/stdin', '/proc/self/mem/x', 'a\u0000b'];
+    const odd = [
+      pipe,
+      '/dev/zero',
+      folder,
+      join(folder, 'link'),
+      '/dev/stdin',
+      '/proc/self/mem/x',
+      'a\u0000b',
+    ];
     const answers = await Promise.all(
       Array.from({ length: 70 }, (_, index) =>
-        raw('POST', index % 2 ? '/images' : '/checks/path', JSON.stringify({ path: odd[index % odd.length], title: '', sha256: '' })),
+        raw(
+          'POST',
+          index % 2 ? '/images' : '/checks/path',
+          JSON.stringify({ path: odd[index % odd.length], title: '', sha256: '' }),
+        ),
       ),
     );
-    for (const { status, detail } of answers) expect([status >= 400 && status < 500, detail.length > 10]).toEqual([true, true]);
+    for (const { status, detail } of answers)
+      expect([status >= 400 && status < 500, detail.length > 10]).toEqual([true, true]);
     expect((await raw('GET', '/batches', '')).status).toBe(200);
   });
 
@@ -261,7 +325,9 @@ describe('work that grows with the history', () => {
     const made = await server.batch({ ...tankPlan(2, image.id, network), name: 'Old hands' });
     const asked = async (): Promise<number> => {
       let count = 0;
-      const listen = (): void => void count++;
+      const listen = (): void => {
+        count++;
+      };
       server.context.knex.on('query', listen);
       await server.ok('GET', `/batches/${made.id}/progress`);
       server.context.knex.removeListener('query', listen);
@@ -269,7 +335,9 @@ describe('work that grows with the history', () => {
     };
     const add = async (number: number): Promise<void> => {
       const id = randomUUID();
-      await server.context.knex('round').insert({ id, batch_id: made.id, number, station: 'test', state: 'done' });
+      await server.context
+        .knex('round')
+        .insert({ id, batch_id: made.id, number, station: 'test', state: 'done' });
       await server.context.knex('round_card').insert({
         round_id: id,
         slot_id: 'slot-1',

@@ -20,10 +20,9 @@ afterAll(() => server.end());
 
 const keys = async (): Promise<Record<string, string | null>> =>
   Object.fromEntries(
-    (await server.context.knex('device').select('id', 'host_key')).map((row: { id: string; host_key: string }) => [
-      row.id,
-      row.host_key,
-    ]),
+    (await server.context.knex('device').select('id', 'host_key')).map(
+      (row: { id: string; host_key: string }) => [row.id, row.host_key],
+    ),
   );
 const save = async (change: (plan: Plan) => Plan): Promise<Batch> => {
   const now = await server.ok<Batch>('GET', `/batches/${batch.id}`);
@@ -48,7 +47,9 @@ describe('a device’s identity', () => {
       ),
     );
     const keyIn = (files: CardFiles): string =>
-      JSON.stringify(files.files.find(({ path }) => path === 'user-data')).match(/ssh-ed25519 [A-Za-z0-9+/]+ [A-Z0-9]{5}/)![0];
+      JSON.stringify(files.files.find(({ path }) => path === 'user-data')).match(
+        /ssh-ed25519 [A-Za-z0-9+/]+ [A-Z0-9]{5}/,
+      )![0];
     expect(new Set(previews.map(keyIn)).size).toBe(1);
     const reveals = await Promise.all(
       Array.from({ length: 12 }, () =>
@@ -64,7 +65,9 @@ describe('a device’s identity', () => {
 
   it('is not changed by reading it: no statement of a preview writes to the vault', async () => {
     const before = await server.context.knex('secret').orderBy(['owner_id', 'kind']);
-    await server.ok('POST', `/batches/${batch.id}/devices/${batch.plan.devices[1]!.id}/files`, { reveal: false });
+    await server.ok('POST', `/batches/${batch.id}/devices/${batch.plan.devices[1]!.id}/files`, {
+      reveal: false,
+    });
     expect(await server.context.knex('secret').orderBy(['owner_id', 'kind'])).toEqual(before);
   });
 
@@ -75,7 +78,10 @@ describe('a device’s identity', () => {
       kind: 'userPassword',
       deviceId: gone.id,
     });
-    const without = await save((plan) => ({ ...plan, devices: plan.devices.filter(({ id }) => id !== gone.id) }));
+    const without = await save((plan) => ({
+      ...plan,
+      devices: plan.devices.filter(({ id }) => id !== gone.id),
+    }));
     expect(without.plan.devices).toHaveLength(3);
     const [list] = await server.ok<{ devices: number }[]>('GET', '/batches');
     expect(list!.devices).toBe(3);
@@ -110,7 +116,8 @@ describe('a device’s identity', () => {
       ),
     );
     expect(answers.filter(({ status }) => status === 201)).toHaveLength(1);
-    for (const { status, body } of answers) if (status !== 201) expect([status, body.code]).toEqual([409, 'mark-taken']);
+    for (const { status, body } of answers)
+      if (status !== 201) expect([status, body.code]).toEqual([409, 'mark-taken']);
   });
 
   it('of an earlier version, with its key lost from the record, is completed at the start from the vault', async () => {

@@ -34,7 +34,8 @@ afterEach(async () => {
 });
 
 /** A call that is tried until the database is there again. */
-const patient = <T>(look: () => Promise<T | null>): Promise<T> => server.until(() => look().catch(() => null));
+const patient = <T>(look: () => Promise<T | null>): Promise<T> =>
+  server.until(() => look().catch(() => null));
 const proposal = (): Promise<Proposal> =>
   patient(() => server.ok<Proposal>('GET', `/batches/${batch.id}/next-round`));
 const roundOf = (id: string): Promise<Round> =>
@@ -66,7 +67,10 @@ describe('the database goes away for two seconds', () => {
     await away(2000);
     const round = await roundOf(id);
     expect([round.state, round.cards[0]!.state]).toEqual(['done', 'verified']);
-    expect((await proposal()).cards[0]).toMatchObject({ refusal: null, verifiedFor: { hostName: 'tank-01' } });
+    expect((await proposal()).cards[0]).toMatchObject({
+      refusal: null,
+      verifiedFor: { hostName: 'tank-01' },
+    });
   });
 
   it('right when a card ends: it is still on record', async () => {
@@ -159,7 +163,13 @@ describe('each single statement of the work fails once', () => {
   it('of an upload: the file becomes one image, or is still there to go on with', async () => {
     const bytes = readFileSync(baseImage);
     for (let nth = 0; nth < 5; nth++) {
-      const wish = { name: `upload-${String(nth)}.img.xz`, size: bytes.length, modified: nth, title: '', sha256: '' };
+      const wish = {
+        name: `upload-${String(nth)}.img.xz`,
+        size: bytes.length,
+        modified: nth,
+        title: '',
+        sha256: '',
+      };
       let count = 0;
       const stop = proxy.failWhen((statement) => /upload|image/.test(statement) && count++ === nth);
       const whole = await patient(async () => {

@@ -75,7 +75,11 @@ describe('two stations on one database', () => {
         const slots = await other<Proposal>('GET', `/batches/${batch.id}/next-round`);
         const body = armed(slots, round);
         if (round === 1) {
-          const problem = await other<{ code: string; detail: string }>('POST', `/batches/${batch.id}/rounds`, body);
+          const problem = await other<{ code: string; detail: string }>(
+            'POST',
+            `/batches/${batch.id}/rounds`,
+            body,
+          );
           // Its image is on the first one's disk, and that is said instead of written about.
           expect(problem.code).toBe('card-not-ready');
           expect(problem.detail).toContain('on the shelf of the station "test"');
@@ -100,7 +104,9 @@ describe('two stations on one database', () => {
 
   it('a job of another station is not taken, whatever the queue offers', async () => {
     const { knex } = server.context;
-    await knex.raw(`select graphile_worker.add_job('write-round@third', '{"roundId":"00000000-0000-4000-8000-000000000000"}'::json)`);
+    await knex.raw(
+      `select graphile_worker.add_job('write-round@third', '{"roundId":"00000000-0000-4000-8000-000000000000"}'::json)`,
+    );
     await new Promise((resolve) => setTimeout(resolve, 500));
     const { rows } = await knex.raw<{ rows: { attempts: number; locked_by: string | null }[] }>(
       `select attempts, locked_by from graphile_worker.jobs where task_identifier = 'write-round@third'`,
@@ -125,7 +131,9 @@ describe('two stations on one database', () => {
 
   it('a second process of one name is refused, and stops when it finds its place taken', async () => {
     await expect(server.beside(there, folder, { station: 'second' })).rejects.toThrow('running already');
-    await expect(server.beside(there, folder, { station: 'Bad_Name%' })).rejects.toThrow('cannot be the name');
+    await expect(server.beside(there, folder, { station: 'Bad_Name%' })).rejects.toThrow(
+      'cannot be the name',
+    );
     let lost = '';
     const third = await server.beside('127.61.25', join(folder, 'third'), {
       station: 'third',

@@ -56,7 +56,11 @@ async function freshCard(): Promise<Proposal['cards'][number]> {
     return cards[0]!.refusal?.includes('round') || cards[0]!.refusal?.includes('proved') ? null : true;
   });
   await server.act({ do: 'pullIdle' });
-  await server.act({ do: 'insert', cardId: `card-${String((next++ % 15) + 1).padStart(2, '0')}`, slotId: 'slot-1' });
+  await server.act({
+    do: 'insert',
+    cardId: `card-${String((next++ % 15) + 1).padStart(2, '0')}`,
+    slotId: 'slot-1',
+  });
   return (await proposal()).cards[0]!;
 }
 const settle = (): Promise<unknown> =>
@@ -74,7 +78,8 @@ const plain = (method: string, where: string, body?: unknown): Call => ({
   path: path(where),
   ...(body === undefined ? {} : { body }),
 });
-const newNetwork = (): Promise<ShelvedNetwork> => server.newNetwork({ title: `n${String(next++)}` }, 'low tide at seven');
+const newNetwork = (): Promise<ShelvedNetwork> =>
+  server.newNetwork({ title: `n${String(next++)}` }, 'low tide at seven');
 
 const cases: Record<string, Case> = {
   'post /batches': {
@@ -114,11 +119,18 @@ const cases: Record<string, Case> = {
   ...Object.fromEntries(
     (['powered', 'carrier-done', 'handed-over'] as const).map((verb) => [
       `post /batches/:id/${verb}`,
-      { call: () => plain('POST', `/batches/{batch}/${verb}`, { deviceIds: [device()] }), holds: all } satisfies Case,
+      {
+        call: () => plain('POST', `/batches/{batch}/${verb}`, { deviceIds: [device()] }),
+        holds: all,
+      } satisfies Case,
     ]),
   ),
   'post /networks': {
-    call: () => plain('POST', '/networks', { network: { ...bare(), title: `twice ${String(next++)}` }, secret: 'low tide at seven' }),
+    call: () =>
+      plain('POST', '/networks', {
+        network: { ...bare(), title: `twice ${String(next++)}` },
+        secret: 'low tide at seven',
+      }),
     holds: async (good, times, asked) => {
       all(good, times);
       const { title } = (asked.body as { network: { title: string } }).network;
@@ -170,7 +182,10 @@ const cases: Record<string, Case> = {
     },
     holds: (good) => expect(good).toBeLessThanOrEqual(8),
   },
-  'post /keys': { call: () => plain('POST', '/keys', { type: 'ed25519', comment: 'a', passphrase: '' }), holds: all },
+  'post /keys': {
+    call: () => plain('POST', '/keys', { type: 'ed25519', comment: 'a', passphrase: '' }),
+    holds: all,
+  },
   'post /images': {
     call: () => plain('POST', '/images', { path: baseImage, title: `again ${String(next++)}`, sha256: '' }),
     // The same octets stay on the shelf once, however often they are added.
@@ -180,7 +195,11 @@ const cases: Record<string, Case> = {
     },
   },
   'put /images/:id/about': {
-    call: () => plain('PUT', `/images/${image.id}/about`, { title: 'Practice', about: { wordBits: 64, flavour: 'minimal', chosenMethod: null } }),
+    call: () =>
+      plain('PUT', `/images/${image.id}/about`, {
+        title: 'Practice',
+        about: { wordBits: 64, flavour: 'minimal', chosenMethod: null },
+      }),
     holds: all,
   },
   'delete /images/:id': {
@@ -195,7 +214,14 @@ const cases: Record<string, Case> = {
     },
   },
   'post /uploads': {
-    call: () => plain('POST', '/uploads', { name: `u${String(next++)}.img`, size: 9, modified: 1, title: '', sha256: '' }),
+    call: () =>
+      plain('POST', '/uploads', {
+        name: `u${String(next++)}.img`,
+        size: 9,
+        modified: 1,
+        title: '',
+        sha256: '',
+      }),
     holds: async (good, times, asked) => {
       all(good, times);
       expect(await count('upload', { name: (asked.body as { name: string }).name })).toBe(1);
@@ -205,7 +231,13 @@ const cases: Record<string, Case> = {
     call: async () => {
       const bytes = readFileSync(baseImage);
       const name = `p${String(next++)}.img`;
-      const { id } = await server.ok<Upload>('POST', '/uploads', { name, size: bytes.length, modified: 1, title: name, sha256: '' });
+      const { id } = await server.ok<Upload>('POST', '/uploads', {
+        name,
+        size: bytes.length,
+        modified: 1,
+        title: name,
+        sha256: '',
+      });
       return { method: 'PUT', path: `/uploads/${id}?offset=0`, body: bytes.subarray(0, 8 << 20) };
     },
     holds: async (good, _times, asked) => {
@@ -218,7 +250,13 @@ const cases: Record<string, Case> = {
   },
   'delete /uploads/:id': {
     call: async () => {
-      const { id } = await server.ok<Upload>('POST', '/uploads', { name: `d${String(next++)}`, size: 9, modified: 1, title: '', sha256: '' });
+      const { id } = await server.ok<Upload>('POST', '/uploads', {
+        name: `d${String(next++)}`,
+        size: 9,
+        modified: 1,
+        title: '',
+        sha256: '',
+      });
       return plain('DELETE', `/uploads/${id}`);
     },
     holds: one,
@@ -243,12 +281,20 @@ const cases: Record<string, Case> = {
       await server.act({ do: 'pace', bootSeconds: 0, slotRate: 20e6 });
       const { medium } = await freshCard();
       const cards = [{ slotId: 'slot-1', deviceId: device(), identity: medium!.identity }];
-      const { id } = await server.ok<{ id: string }>('POST', `/batches/${batch.id}/rounds`, { cards, confirm: 'erase 1', lookedAt: Date.now() });
+      const { id } = await server.ok<{ id: string }>('POST', `/batches/${batch.id}/rounds`, {
+        cards,
+        confirm: 'erase 1',
+        lookedAt: Date.now(),
+      });
       await server.until(() => Promise.resolve(server.context.stoppers.has(id) ? true : null));
       await server.ok('POST', `/rounds/${id}/cancel`);
       await settle();
       await server.act({ do: 'pace', bootSeconds: 0, slotRate: 0 });
-      return plain('POST', `/rounds/${id}/resume`, { confirm: 'erase 1', lookedAt: Date.now(), media: await server.looked(batch.id) });
+      return plain('POST', `/rounds/${id}/resume`, {
+        confirm: 'erase 1',
+        lookedAt: Date.now(),
+        media: await server.looked(batch.id),
+      });
     },
     holds: async (good) => {
       one(good);
@@ -273,7 +319,12 @@ const cases: Record<string, Case> = {
   'post /cards/prove': {
     call: async () => {
       const { medium } = await freshCard();
-      return plain('POST', '/cards/prove', { slotId: 'slot-1', identity: medium!.identity, confirm: 'erase this card', what: 'restore' });
+      return plain('POST', '/cards/prove', {
+        slotId: 'slot-1',
+        identity: medium!.identity,
+        confirm: 'erase this card',
+        what: 'restore',
+      });
     },
     holds: one,
   },
@@ -295,16 +346,32 @@ const cases: Record<string, Case> = {
   'post /slots/:id/mend': {
     call: async () => {
       const { medium } = await freshCard();
-      return plain('POST', '/slots/slot-1/mend', { identity: medium!.identity, id: 'x', file: 'y', line: null });
+      return plain('POST', '/slots/slot-1/mend', {
+        identity: medium!.identity,
+        id: 'x',
+        file: 'y',
+        line: null,
+      });
     },
     holds: none,
   },
   'post /slots/:id/release': { call: () => plain('POST', '/slots/slot-4/release'), holds: none },
   'post /slots/:id/eject': { call: () => plain('POST', '/slots/slot-4/eject'), holds: all },
   'post /checks/path': { call: () => plain('POST', '/checks/path', { path: baseImage }), holds: none },
-  'post /checks/path/files': { call: () => plain('POST', '/checks/path/files', { path: baseImage }), holds: none },
+  'post /checks/path/files': {
+    call: () => plain('POST', '/checks/path/files', { path: baseImage }),
+    holds: none,
+  },
   'post /checks/compare': {
-    call: () => plain('POST', '/checks/compare', { names: [], files: [], label: '', bootedAs: null, mountedAt: null, elsewhere: [] }),
+    call: () =>
+      plain('POST', '/checks/compare', {
+        names: [],
+        files: [],
+        label: '',
+        bootedAs: null,
+        mountedAt: null,
+        elsewhere: [],
+      }),
     holds: all,
   },
   'put /settings/bench': {
@@ -316,7 +383,11 @@ const cases: Record<string, Case> = {
   },
   'post /batches/:id/scans': {
     call: async () => {
-      await server.until(async () => ((await count('scan', { state: 'running' })) + (await count('scan', { state: 'queued' })) === 0 ? true : null));
+      await server.until(async () =>
+        (await count('scan', { state: 'running' })) + (await count('scan', { state: 'queued' })) === 0
+          ? true
+          : null,
+      );
       return plain('POST', '/batches/{batch}/scans', { subnet: `${network}.0/24`, port: 2222 });
     },
     holds: one,

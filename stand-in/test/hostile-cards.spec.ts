@@ -3,14 +3,7 @@ import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'no
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import fc from 'fast-check';
-import {
-  emptyMedium,
-  FatVolume,
-  Overlay,
-  SliceSource,
-  utf8,
-  type ByteSource,
-} from '@nest-mark/core';
+import { emptyMedium, FatVolume, Overlay, SliceSource, utf8, type ByteSource } from '@nest-mark/core';
 import { FileSource, lookAtCard, readMarkFile } from '@nest-mark/station/files';
 import { noSandbox } from '../src/board/sandbox';
 import { readCard } from '../src/index';
@@ -106,14 +99,17 @@ kill -9 -1
     expect(settings.hostName.length).toBeLessThanOrEqual(64 << 10);
   });
 
-  here('what runs there is nobody on this machine: its files belong to accounts that no one has', async () => {
-    const settings = await boot(
-      '/boot/x.sh',
-      '#!/bin/sh\nhead -n 1 /proc/self/status >/dev/null 2>&1 && echo proc >/etc/hostname || { id -u; cat /etc/machine-id; } >/etc/hostname 2>&1\n',
-    );
-    // It is root in there, and sees nothing of the machine's own /etc.
-    expect(settings.hostName).toMatch(/^0\n.*No such file/s);
-  });
+  here(
+    'what runs there is nobody on this machine: its files belong to accounts that no one has',
+    async () => {
+      const settings = await boot(
+        '/boot/x.sh',
+        '#!/bin/sh\nhead -n 1 /proc/self/status >/dev/null 2>&1 && echo proc >/etc/hostname || { id -u; cat /etc/machine-id; } >/etc/hostname 2>&1\n',
+      );
+      // It is root in there, and sees nothing of the machine's own /etc.
+      expect(settings.hostName).toMatch(/^0\n.*No such file/s);
+    },
+  );
 
   here('file names of the boot partition that are paths are left out', async () => {
     const disk = await card({
@@ -157,7 +153,9 @@ describe('readers of foreign octets', () => {
           };
           const look = await lookAtCard(disk, 'usb');
           expect(typeof look.holds).toBe('string');
-          await readCard(disk, { kernel: false }).catch((error: unknown) => expect(error).toBeInstanceOf(Error));
+          await readCard(disk, { kernel: false }).catch((error: unknown) =>
+            expect(error).toBeInstanceOf(Error),
+          );
         },
       ),
       { numRuns: 80 },
@@ -171,7 +169,9 @@ describe('readers of foreign octets', () => {
     const image = await FileSource.open(path);
     const overlay = new Overlay(image);
     for (const { offset, bytes } of emptyMedium(size, 9).patches) await overlay.write(offset, bytes);
-    const part = new Overlay(new SliceSource({ size, read: (o, l) => overlay.read(o, l) }, START, size - START));
+    const part = new Overlay(
+      new SliceSource({ size, read: (o, l) => overlay.read(o, l) }, START, size - START),
+    );
     const volume = await FatVolume.open(part);
     await volume.writeFile('nest-mark.json', utf8('{"mark":"x"}'));
     // The folder says that it has four gigabytes; its chain of clusters goes round by way of the whole table.
@@ -187,7 +187,12 @@ describe('readers of foreign octets', () => {
   });
 
   it('a folder that holds itself ends', async () => {
-    const disk = await card({ 'loop/INNER.TXT': 'x', kernel: 'k', 'cmdline.txt': 'systemd.run=/boot/x.sh\n', 'x.sh': '#!/bin/sh\n' });
+    const disk = await card({
+      'loop/INNER.TXT': 'x',
+      kernel: 'k',
+      'cmdline.txt': 'systemd.run=/boot/x.sh\n',
+      'x.sh': '#!/bin/sh\n',
+    });
     const bytes = Buffer.from(await disk.read(0, SIZE));
     // The folder's first entry after . and .. is made the folder itself again.
     const inner = bytes.indexOf('INNER   TXT');

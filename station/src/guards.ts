@@ -33,7 +33,8 @@ export function refuseMedium(
 ): Refusal | null {
   const never = (code: RefusalCode, message: string): Refusal => ({ code, message, overruledBy: null });
   const size = bothSizes(medium.identity.size);
-  if (medium.system) return never('system', 'This is a disk that this computer runs from. It is never written.');
+  if (medium.system)
+    return never('system', 'This is a disk that this computer runs from. It is never written.');
   if (medium.mounted.length > 0)
     return never('mounted', `It is in use as ${medium.mounted.join(', ')}. Release it first.`);
   if (!medium.removable) return never('fixed', 'This is a fixed disk, not a card. It is never written.');

@@ -212,7 +212,8 @@ const bench = JSON.stringify({
 
 describe('what lsblk prints', () => {
   const found = new Map(readLsblk(bench).map((device) => [device.path, device]));
-  const refusal = (path: string): string | null => refuseMedium({ ...found.get(path)!.medium, caution: null }, 4e9)?.code ?? null;
+  const refusal = (path: string): string | null =>
+    refuseMedium({ ...found.get(path)!.medium, caution: null }, 4e9)?.code ?? null;
 
   it('disks of the computer are never written: the one it runs from, also through encryption, and members of an array', () => {
     expect(refusal('/dev/nvme0n1')).toBe('system');
@@ -250,7 +251,8 @@ describe('what lsblk prints', () => {
     const printed = execFileSync('lsblk', LSBLK_ARGUMENTS, { encoding: 'utf8' });
     const disks = readLsblk(printed);
     const root = disks.filter(({ medium }) => medium.mounted.includes('/'));
-    for (const disk of root) expect(refuseMedium({ ...disk.medium, caution: null }, 0, 1e15)?.code).toBe('system');
+    for (const disk of root)
+      expect(refuseMedium({ ...disk.medium, caution: null }, 0, 1e15)?.code).toBe('system');
     const offered = await new LinuxReader().devices();
     expect(offered.every(({ medium }) => !medium.system && medium.removable)).toBe(true);
   });

@@ -101,10 +101,22 @@ const swap = (device: string, path: string): void => {
   it('the card’s own identification is its serial, the reader’s never; soldered flash is told', async () => {
     const device = attach(file('a.img', 32 * MiB));
     const cid = '035344534332384780a1b2c3d4016600';
-    expect((await medium(of(device, () => Promise.resolve({ changes: '1', cid, soldered: false })))).identity.serial).toBe(cid);
+    expect(
+      (await medium(of(device, () => Promise.resolve({ changes: '1', cid, soldered: false })))).identity
+        .serial,
+    ).toBe(cid);
     const flash = of(device, () => Promise.resolve({ changes: '1', cid, soldered: true }));
     expect((await medium(flash)).caution).toContain('inside the computer');
-    const printed = { name: 'sda', path: '/dev/sda', type: 'disk', size: 1e9, serial: 'reader-1', tran: 'usb', rm: true, 'maj:min': '8:0' };
+    const printed = {
+      name: 'sda',
+      path: '/dev/sda',
+      type: 'disk',
+      size: 1e9,
+      serial: 'reader-1',
+      tran: 'usb',
+      rm: true,
+      'maj:min': '8:0',
+    };
     expect(readLsblk(JSON.stringify({ blockdevices: [printed] }))[0]!.medium.identity.serial).toBe('');
   });
 });
@@ -126,15 +138,27 @@ describe('what a medium holds is enough to refuse it', () => {
   it.each([
     ['a blank card', { volumes: [] }, false],
     ['a card as it comes from the shop', { volumes: [volume('exfat')] }, false],
-    ['a board’s old card', { volumes: [volume('fat32', 'boot'), volume('ext', 'root')], names: ['boot', 'etc'] }, false],
+    [
+      'a board’s old card',
+      { volumes: [volume('fat32', 'boot'), volume('ext', 'root')], names: ['boot', 'etc'] },
+      false,
+    ],
     ['a disk on the computer’s own bus', { bus: 'sata' }, true],
     ['a disk with a computer’s file system', { volumes: [volume('ntfs', 'Family')] }, true],
     ['an encrypted disk', { volumes: [volume('crypto_LUKS')] }, true],
     ['a disk that names itself a back-up', { volumes: [volume('exfat', 'BACKUP 2025')] }, true],
-    ['a disk with a folder of back-ups', { volumes: [volume('ext')], names: ['Backups', 'lost+found'] }, true],
+    [
+      'a disk with a folder of back-ups',
+      { volumes: [volume('ext')], names: ['Backups', 'lost+found'] },
+      true,
+    ],
     ['pictures of a camera', { volumes: [volume('fat32')], names: ['DCIM', 'MISC'] }, true],
     ['a large disk with a large file system', { size: 500e9, volumes: [volume('exfat', '', 499e9)] }, true],
-    ['a large card that an image was written to', { size: 128e9, volumes: [volume('fat32', 'boot', 5e8), volume('ext', '', 4e9)] }, false],
+    [
+      'a large card that an image was written to',
+      { size: 128e9, volumes: [volume('fat32', 'boot', 5e8), volume('ext', '', 4e9)] },
+      false,
+    ],
   ] as [string, Partial<Parameters<typeof cautionOf>[0]>, boolean][])('%s', (_name, signs, cautioned) => {
     const caution = cautionOf({ size: 16e9, bus: 'usb', volumes: [], names: [], ...signs });
     expect(caution !== null).toBe(cautioned);
@@ -145,7 +169,8 @@ describe('what a medium holds is enough to refuse it', () => {
     const refusal = refuseMedium({ ...card, caution: 'it has file systems of a computer (ntfs)' }, 1)!;
     expect(refusal.overruledBy).toBe('erase Practice card with 16 GB and all that is on it');
     expect(overrules(' Erase  practice card with 16 GB and all that is on it', refusal)).toBe(true);
-    for (const typed of ['', 'erase 1', 'yes', null, undefined]) expect(overrules(typed, refusal)).toBe(false);
+    for (const typed of ['', 'erase 1', 'yes', null, undefined])
+      expect(overrules(typed, refusal)).toBe(false);
     const system = refuseMedium({ ...card, system: true, caution: 'x' }, 1)!;
     expect([system.overruledBy, overrules('', system)]).toEqual([null, false]);
   });
@@ -165,7 +190,10 @@ describe('what a medium holds is enough to refuse it', () => {
       const source = await FileSource.open(path);
       const look = await lookAtCard(source, 'usb');
       await source.close();
-      const said = spawnSync('blkid', ['-p', '-o', 'value', '-s', 'TYPE', path], { env, encoding: 'utf8' }).stdout.trim();
+      const said = spawnSync('blkid', ['-p', '-o', 'value', '-s', 'TYPE', path], {
+        env,
+        encoding: 'utf8',
+      }).stdout.trim();
       if (theirs !== '') expect(said).toBe(theirs);
       expect(look.holds).toContain(ours);
     }

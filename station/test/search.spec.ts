@@ -49,18 +49,20 @@ describe('a search of four thousand addresses to which there is no way', () => {
   beforeAll(() => (folder = mkdtempSync(join(tmpdir(), 'nest-mark-search-'))));
   afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
-  (asRoot ? it : it.skip)('finds all fourteen boards that are there, and tells the rest as unreachable', async () => {
-    // A namespace of our own without a default route: every other address fails at once.
-    const name = `nms-${String(process.pid)}`;
-    const ip = (...args: string[]): string => execFileSync('ip', args, { encoding: 'utf8' });
-    ip('netns', 'add', name);
-    try {
-      ip('-n', name, 'link', 'set', 'lo', 'up');
-      ip('-n', name, 'addr', 'add', '10.204.3.0/28', 'dev', 'lo');
-      const script = join(folder, 'search.cjs');
-      writeFileSync(
-        script,
-        `const { Worker } = require('node:worker_threads');
+  (asRoot ? it : it.skip)(
+    'finds all fourteen boards that are there, and tells the rest as unreachable',
+    async () => {
+      // A namespace of our own without a default route: every other address fails at once.
+      const name = `nms-${String(process.pid)}`;
+      const ip = (...args: string[]): string => execFileSync('ip', args, { encoding: 'utf8' });
+      ip('netns', 'add', name);
+      try {
+        ip('-n', name, 'link', 'set', 'lo', 'up');
+        ip('-n', name, 'addr', 'add', '10.204.3.0/28', 'dev', 'lo');
+        const script = join(folder, 'search.cjs');
+        writeFileSync(
+          script,
+          `const { Worker } = require('node:worker_threads');
         const { createServer } = require('node:net');
         const boards = Array.from({ length: 14 }, (_, at) => '10.204.3.' + (at + 1));
         const addresses = [];
@@ -75,19 +77,20 @@ describe('a search of four thousand addresses to which there is no way', () => {
             if (m.ended) { console.log(JSON.stringify({ hits: hits.length, ...m.ended })); process.exit(); }
           });
         }`,
-      );
-      const child = spawn('ip', ['netns', 'exec', name, process.execPath, script]);
-      let out = '';
-      child.stdout.on('data', (data: Buffer) => (out += data.toString()));
-      await new Promise((resolve) => child.once('close', resolve));
-      const ended = JSON.parse(out) as { hits: number; done: number; unreachable: number };
-      expect([ended.hits, ended.done]).toEqual([14, 4096]);
-      // All but the addresses of its own small network.
-      expect(ended.unreachable).toBeGreaterThanOrEqual(4096 - 16);
-    } finally {
-      ip('netns', 'del', name);
-    }
-  });
+        );
+        const child = spawn('ip', ['netns', 'exec', name, process.execPath, script]);
+        let out = '';
+        child.stdout.on('data', (data: Buffer) => (out += data.toString()));
+        await new Promise((resolve) => child.once('close', resolve));
+        const ended = JSON.parse(out) as { hits: number; done: number; unreachable: number };
+        expect([ended.hits, ended.done]).toEqual([14, 4096]);
+        // All but the addresses of its own small network.
+        expect(ended.unreachable).toBeGreaterThanOrEqual(4096 - 16);
+      } finally {
+        ip('netns', 'del', name);
+      }
+    },
+  );
 });
 
 describe('the thread of a search', () => {
@@ -95,7 +98,11 @@ describe('the thread of a search', () => {
     const port = await greeter('127.41.5.9');
     const addresses = Array.from({ length: 254 }, (_, at) => `127.41.5.${String(at + 1)}`);
     const hits: ScanHit[] = [];
-    const options = { signal: new AbortController().signal, onHit: (hit: ScanHit) => void hits.push(hit), onProgress: () => undefined };
+    const options = {
+      signal: new AbortController().signal,
+      onHit: (hit: ScanHit) => void hits.push(hit),
+      onProgress: () => undefined,
+    };
     const ended = await searchInThread(program)({ addresses, port }, options);
     expect([ended, hits.map(({ address }) => address)]).toEqual([
       { done: 254, total: 254, unreachable: 0 },
@@ -108,8 +115,14 @@ describe('the thread of a search', () => {
   });
 
   it('that cannot begin is an error and not an empty search', async () => {
-    const options = { signal: new AbortController().signal, onHit: () => undefined, onProgress: () => undefined };
-    await expect(searchInThread('/nowhere.js')({ addresses: ['127.0.0.1'], port: 9 }, options)).rejects.toThrow();
+    const options = {
+      signal: new AbortController().signal,
+      onHit: () => undefined,
+      onProgress: () => undefined,
+    };
+    await expect(
+      searchInThread('/nowhere.js')({ addresses: ['127.0.0.1'], port: 9 }, options),
+    ).rejects.toThrow();
   });
 
   it('a host that answers late is asked for its key while the others are still being tried', async () => {
@@ -118,7 +131,13 @@ describe('the thread of a search', () => {
     await scan(
       Array.from({ length: 300 }, (_, at) => `127.41.6.${String((at % 254) + 1)}`),
       port,
-      { inFlight: 4, onHit: () => void order.push('hit'), onProgress: ({ done }) => void (done === 300 && order.push('end')) },
+      {
+        inFlight: 4,
+        onHit: () => void order.push('hit'),
+        onProgress: ({ done }) => {
+          if (done === 300) order.push('end');
+        },
+      },
     );
     expect(order[0]).toBe('hit');
   });

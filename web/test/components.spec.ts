@@ -257,7 +257,10 @@ describe('the dialog before erasing', () => {
     const sent = jest.spyOn(store, 'dispatch');
     find(document.body, 'form').dispatchEvent(new Event('submit'));
     expect(sent).toHaveBeenCalledWith(
-      CardsActions.resumeConfirmed({ roundId: round.id, request: { confirm: 'erase 1', lookedAt: 0, media: [] } }),
+      CardsActions.resumeConfirmed({
+        roundId: round.id,
+        request: { confirm: 'erase 1', lookedAt: 0, media: [] },
+      }),
     );
     fixture.destroy();
   });

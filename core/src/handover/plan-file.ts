@@ -19,9 +19,7 @@ export const PlanFileSchema = z.object({
   plan: PlanSchema,
   networks: z.array(NetworkSchema.extend({ id: z.uuid() })).max(64),
   boards: z.array(BoardProfileSchema).max(64),
-  images: z
-    .array(z.object({ id: z.uuid(), title: nameOf(120), rawSha256: z.string().max(64) }))
-    .max(64),
+  images: z.array(z.object({ id: z.uuid(), title: nameOf(120), rawSha256: z.string().max(64) })).max(64),
   secrets: z.string().max(4_000_000).optional(),
 });
 export type PlanFile = z.infer<typeof PlanFileSchema>;

@@ -55,11 +55,7 @@ function sorted(targets: readonly LoginTarget[]): { fit: LoginTarget[]; remarks:
 export function knownHosts(targets: readonly LoginTarget[]): string {
   const { fit, remarks } = sorted(targets);
   const lines = fit.map((target) => {
-    const hosts = [
-      target.hostName,
-      `${target.hostName}.local`,
-      ...(target.address ? [target.address] : []),
-    ];
+    const hosts = [target.hostName, `${target.hostName}.local`, ...(target.address ? [target.address] : [])];
     const names = new Set([target.hostName, ...hosts.map((host) => withPort(host, target.port))]);
     return `${[...names].join(',')} ${target.hostKey} ${shown(target.mark)}\n`;
   });

@@ -87,7 +87,7 @@ async function inRoot(root: ByteSource): Promise<ImageClue[]> {
 async function inBoot(boot: FatVolume): Promise<ImageClue[]> {
   for (const { name, folder } of await boot.list()) {
     if (folder || !/^(kernel|vmlinu|zimage|image)/i.test(name)) continue;
-    const bits = widthOfHead(((await boot.readFile(name, 64)) ?? new Uint8Array()));
+    const bits = widthOfHead((await boot.readFile(name, 64)) ?? new Uint8Array());
     if (bits) return [width(bits, `the kernel ${name} is one of ${String(bits)} bit`)];
   }
   const loaders = await boot.list('EFI/BOOT').catch(() => []);

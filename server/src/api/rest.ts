@@ -14,7 +14,10 @@ const LogQuerySchema = z.object({
   batchId: z.uuid().optional(),
   deviceId: z.uuid().optional(),
   cardSerial: z.string().max(64).optional(),
-  before: z.string().regex(/^\d{1,18}$/).optional(),
+  before: z
+    .string()
+    .regex(/^\d{1,18}$/)
+    .optional(),
   limit: z.coerce.number().int().min(1).max(500).default(200),
 });
 

@@ -193,9 +193,12 @@ export class BatchRepository {
     return this.knex('device')
       .join('batch', 'batch.id', 'device.batch_id')
       .whereIn('device.host_key', [...hostKeys])
-      .select<
-        { hostKey: string; batchId: string; hostName: string; batchName: string }[]
-      >('device.host_key as hostKey', 'device.batch_id as batchId', 'device.host_name as hostName', this.knex.raw(`batch.plan->>'name' as "batchName"`));
+      .select<{ hostKey: string; batchId: string; hostName: string; batchName: string }[]>(
+        'device.host_key as hostKey',
+        'device.batch_id as batchId',
+        'device.host_name as hostName',
+        this.knex.raw(`batch.plan->>'name' as "batchName"`),
+      );
   }
 
   /** Writes down that devices were powered or handed over now. @returns those that belong to the batch */

@@ -186,7 +186,9 @@ export class CardRepository {
 
   /** Cards that were proved or emptied here and have just the contents that they were left with. */
   async keysByContent(content: string, size: number): Promise<string[]> {
-    const rows = await this.knex<CardRow>('card').where({ content, size: String(size), event: 'proved' } as never).select('key');
+    const rows = await this.knex<CardRow>('card')
+      .where({ content, size: String(size), event: 'proved' } as never)
+      .select('key');
     return rows.map(({ key }) => key);
   }
 
@@ -216,7 +218,9 @@ export class CardRepository {
   async interruptProofs(station: string): Promise<void> {
     await this.knex('card')
       .whereRaw(`proof->>'state' = 'running'`)
-      .where((own) => own.where({ station }).orWhereNull('station'))
+      .where((own) => {
+        void own.where({ station }).orWhereNull('station');
+      })
       .update({
         proof: this.knex.raw(
           `proof || '{"state":"interrupted","text":"The program stopped while this card was being proved. Prove it again."}'`,

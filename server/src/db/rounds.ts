@@ -258,13 +258,9 @@ export class RoundRepository {
       .join('round', 'round.id', 'round_card.round_id')
       .whereIn('round.state', ['queued', 'running'])
       .whereIn('round_card.state', ['queued', 'writing', 'verifying'])
-      .select<{ id: string; station: string; slot_id: string; device_id: string; identity: MediumIdentity }[]>(
-        'round.id',
-        'round.station',
-        'round_card.slot_id',
-        'round_card.device_id',
-        'round_card.identity',
-      );
+      .select<
+        { id: string; station: string; slot_id: string; device_id: string; identity: MediumIdentity }[]
+      >('round.id', 'round.station', 'round_card.slot_id', 'round_card.device_id', 'round_card.identity');
     return rows.map(({ id, station, slot_id, device_id, identity }) => ({
       roundId: id,
       station,
@@ -357,7 +353,9 @@ export class RoundRepository {
       .select<(CardRow & { holds: boolean; event_at: Date | null })[]>(
         'round_card.*',
         'card.event_at',
-        this.knex.raw('coalesce(card.round_id = round_card.round_id and card.device_id = round_card.device_id, false) as holds'),
+        this.knex.raw(
+          'coalesce(card.round_id = round_card.round_id and card.device_id = round_card.device_id, false) as holds',
+        ),
       );
     const latest = new Map<string, RoundCard>();
     for (const [deviceId, writes] of grouped(rows, (row) => row.device_id)) {

@@ -73,7 +73,9 @@ export class ScanRepository {
 
   /** The station whose search it is. */
   async stationOf(id: string): Promise<string | null> {
-    return (await this.knex<ScanRow & { station: string }>('scan').where({ id }).first('station'))?.station ?? null;
+    return (
+      (await this.knex<ScanRow & { station: string }>('scan').where({ id }).first('station'))?.station ?? null
+    );
   }
 
   async find(id: string): Promise<Scan | null> {
@@ -106,13 +108,11 @@ export class ScanRepository {
 
   /** Ends scans that a killed server of this station left open. */
   async interruptOpen(station: string): Promise<void> {
-    await this.knex('scan')
-      .whereIn('state', ['queued', 'running'])
-      .whereIn('station', [station, ''])
-      .update({
-        state: 'interrupted',
-        message: 'The program stopped in the middle of the search. What had answered by then is kept; search again.',
-      });
+    await this.knex('scan').whereIn('state', ['queued', 'running']).whereIn('station', [station, '']).update({
+      state: 'interrupted',
+      message:
+        'The program stopped in the middle of the search. What had answered by then is kept; search again.',
+    });
   }
 
   async addSightings(

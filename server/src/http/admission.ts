@@ -46,7 +46,7 @@ export class Admission {
   /** Looks at each connection as it opens, before its port can belong to somebody else. */
   watch(server: Server, url: string): void {
     this.url = url;
-    server.on('connection', (socket: Socket) => this.look(socket));
+    server.on('connection', (socket: Socket) => void this.look(socket));
   }
 
   /** The address that lets one browser in, once. */
@@ -109,6 +109,8 @@ export class Admission {
     if (!account) {
       account = accountBehind(socket).catch(() => null);
       this.accounts.set(socket, account);
+      // What the kernel did not tell is asked again with the next request of the connection.
+      void account.then((found) => found ?? this.accounts.delete(socket));
     }
     return account;
   }

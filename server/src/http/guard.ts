@@ -7,11 +7,7 @@ const localNames = new Set(['127.0.0.1', 'localhost', '[::1]']);
 const nameOf = (host: string): string => host.replace(/:\d+$/, '');
 
 const foreignPage = (): Problem =>
-  new Problem(
-    403,
-    'foreign-page',
-    'This program answers only pages that it served itself on this machine.',
-  );
+  new Problem(403, 'foreign-page', 'This program answers only pages that it served itself on this machine.');
 
 /** Answers only under names of this machine: a name of another site that was made to lead here gets nothing. */
 export const ownName: RequestHandler = (request, _response, next) => {

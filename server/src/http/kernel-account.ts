@@ -1,6 +1,7 @@
 import { fstatSync } from 'node:fs';
 import { readFile } from 'node:fs/promises';
 import { isIPv4, type Socket } from 'node:net';
+import { setTimeout as pause } from 'node:timers/promises';
 
 /**
  * Which account of this computer is behind a connection over loopback, as the kernel has it (the uid column of
@@ -26,7 +27,8 @@ function entriesOf(table: string): Entry[] {
     .slice(1)
     .flatMap((line): Entry[] => {
       const [, local, remote, state, , , , uid, , inode] = line.trim().split(/\s+/);
-      if (local === undefined || remote === undefined || state === undefined || inode === undefined) return [];
+      if (local === undefined || remote === undefined || state === undefined || inode === undefined)
+        return [];
       return [{ local, remote, state, uid: Number(uid), inode }];
     });
 }
@@ -43,11 +45,14 @@ const hex4 = (address: string): string =>
 /** An IPv6 address likewise, in four groups of 32 bits; null when it is none. */
 function hex6(address: string): string | null {
   const [head = '', tail] = address.split('::');
-  const words = (text: string): number[] => (text === '' ? [] : text.split(':').map((word) => parseInt(word, 16)));
+  const words = (text: string): number[] =>
+    text === '' ? [] : text.split(':').map((word) => parseInt(word, 16));
   const before = words(head);
   const after = tail === undefined ? [] : words(tail);
   const all =
-    tail === undefined ? before : [...before, ...Array<number>(8 - before.length - after.length).fill(0), ...after];
+    tail === undefined
+      ? before
+      : [...before, ...Array<number>(8 - before.length - after.length).fill(0), ...after];
   if (all.length !== 8 || all.some((word) => !Number.isInteger(word))) return null;
   const octets = all.flatMap((word) => [word >> 8, word & 255]);
   return [0, 4, 8, 12]
@@ -78,11 +83,24 @@ function inodeOf(socket: Socket): string | null {
   }
 }
 
+/** Looks at the tables before it is given up: one that is changed while it is read can lack an entry or have it twice. */
+const LOOKS = 4;
+const BETWEEN_LOOKS = 15;
+
 /**
  * @returns the account's number; null when the kernel does not tell, as for a connection from another network
  *   namespace, one whose other side is closed, or a system without such tables
  */
 export async function accountBehind(socket: Socket): Promise<number | null> {
+  for (let look = 0; look < LOOKS && !socket.destroyed; look++) {
+    if (look > 0) await pause(BETWEEN_LOOKS);
+    const account = await lookOnce(socket);
+    if (account !== null) return account;
+  }
+  return null;
+}
+
+async function lookOnce(socket: Socket): Promise<number | null> {
   const { remoteAddress, remotePort, localAddress, localPort } = socket;
   const own = inodeOf(socket);
   if (!remoteAddress || !localAddress || remotePort === undefined || localPort === undefined || own === null)
@@ -90,7 +108,10 @@ export async function accountBehind(socket: Socket): Promise<number | null> {
   const tables = await Promise.all(
     ['/proc/net/tcp', '/proc/net/tcp6'].map((path) => readFile(path, 'latin1').catch(() => '')),
   );
-  const entries = tables.flatMap(entriesOf).filter(({ state, inode }) => state === ESTABLISHED && inode !== '0');
+  const alive = tables
+    .flatMap(entriesOf)
+    .filter(({ state, inode }) => state === ESTABLISHED && inode !== '0');
+  const entries = [...new Map(alive.map((entry) => [entry.inode, entry])).values()];
   const theirs = forms(remoteAddress, remotePort);
   const ours = forms(localAddress, localPort);
   const between = (from: readonly string[], to: readonly string[]): Entry[] =>

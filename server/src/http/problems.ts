@@ -70,8 +70,7 @@ export function toProblem(error: unknown): Problem {
   const { status, type } = error as { status?: number; type?: string };
   if (type === 'entity.too.large')
     return new Problem(413, 'too-large', 'The request is too large. Send less at once.');
-  if (status === 415)
-    return new Problem(415, 'not-utf8', 'Send JSON in UTF-8, without compression.');
+  if (status === 415) return new Problem(415, 'not-utf8', 'Send JSON in UTF-8, without compression.');
   if (error instanceof URIError)
     return new Problem(400, 'bad-address', 'The address has a % that begins no character.');
   if (status === 400) return new Problem(400, 'not-json', 'The request is not valid JSON.');

@@ -24,7 +24,13 @@ function teller(context: Context, key: string): (share: number) => void {
   return (share) => {
     if (Date.now() - last < TELL_EVERY) return;
     last = Date.now();
-    const proof: CardProof = { state: 'running', at: last, text: 'It is being proved.', realSize: null, share };
+    const proof: CardProof = {
+      state: 'running',
+      at: last,
+      text: 'It is being proved.',
+      realSize: null,
+      share,
+    };
     context.cards
       .setProofShare(key, proof)
       .then(() => context.events.send({ type: 'cards' }))

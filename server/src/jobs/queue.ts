@@ -121,17 +121,18 @@ export async function startQueue(
       preset: { worker: { completeJobBatchDelay: 0, failJobBatchDelay: 0 } },
     });
   let runner = await start();
-  let stopped = false;
+  const state = { stopped: false };
+  const isStopped = (): boolean => state.stopped;
   const watch = async (): Promise<void> => {
     for (;;) {
       await runner.promise.catch((error: unknown) => pino.error(error));
       for (;;) {
-        if (stopped) return;
+        if (isStopped()) return;
         await new Promise((resolve) => setTimeout(resolve, START_AGAIN));
         const next = await start().catch(() => null);
         if (!next) continue;
         runner = next;
-        if (stopped) await runner.stop().catch(() => undefined);
+        if (isStopped()) await runner.stop().catch(() => undefined);
         break;
       }
     }
@@ -139,7 +140,7 @@ export async function startQueue(
   const watching = watch();
   return {
     stop: async () => {
-      stopped = true;
+      state.stopped = true;
       await runner.stop().catch(() => undefined);
       await watching;
       await pool.end();

@@ -14,7 +14,9 @@ async function proved(context: Context, batchId: string): Promise<Map<string, Pr
   const { devices } = await batchProgress(context, batchId);
   return new Map(
     devices.flatMap(({ deviceId, seen }) =>
-      seen?.standing === 'proved' ? [[deviceId, { address: seen.address, alsoAt: seen.alsoAt }] as const] : [],
+      seen?.standing === 'proved'
+        ? [[deviceId, { address: seen.address, alsoAt: seen.alsoAt }] as const]
+        : [],
     ),
   );
 }
@@ -121,9 +123,22 @@ export async function scanSubnet(context: Context, scanId: string): Promise<void
     const names = new Map(batch?.plan.devices.map((device) => [device.id, device.hostName]));
     await untilRecorded(context, () =>
       context.knex.transaction(async (db) => {
-        if (!(await context.scans.end(scanId, { state, done: progress.done, message }, progress.unreachable, db)))
+        if (
+          !(await context.scans.end(
+            scanId,
+            { state, done: progress.done, message },
+            progress.unreachable,
+            db,
+          ))
+        )
           return;
-        await context.log.add([{ kind: 'scan', batchId, text: message }, ...news(names, before, now).map((entry) => ({ ...entry, batchId }))], db);
+        await context.log.add(
+          [
+            { kind: 'scan', batchId, text: message },
+            ...news(names, before, now).map((entry) => ({ ...entry, batchId })),
+          ],
+          db,
+        );
       }),
     );
     send({ state, message });

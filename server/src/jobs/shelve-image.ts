@@ -36,7 +36,9 @@ export async function shelve(context: Context, imageId: string): Promise<void> {
     // A killed server may have left half a copy.
     await rm(folder, { recursive: true, force: true });
     const facts = await shelveImage(image.sourcePath, folder, image.published, onProgress, limits);
-    const twin = await untilRecorded(context, () => context.images.findByDigest(facts.rawSha256, context.station, imageId));
+    const twin = await untilRecorded(context, () =>
+      context.images.findByDigest(facts.rawSha256, context.station, imageId),
+    );
     if (twin) {
       await rm(folder, { recursive: true, force: true });
       await untilRecorded(context, () =>

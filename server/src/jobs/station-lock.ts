@@ -1,3 +1,4 @@
+import { setTimeout as pause } from 'node:timers/promises';
 import { Client, type ClientConfig } from 'pg';
 import { DatabaseError } from '../db/connect';
 
@@ -7,10 +8,11 @@ const ANSWER = 4000;
 /** Milliseconds between two tries to get the lock back, and after which a station gives up. */
 const TRY_EVERY = 500;
 const GIVE_UP_AFTER = 60_000;
+/** Milliseconds for which the lock of a process that was killed may still be seen at a start. */
+const KILLED_COUNTS = 3000;
 
 /** Lets the server notice a cable that was pulled after 14 s instead of two hours (measured). */
-const keepAlives =
-  '-c tcp_keepalives_idle=5 -c tcp_keepalives_interval=3 -c tcp_keepalives_count=3';
+const keepAlives = '-c tcp_keepalives_idle=5 -c tcp_keepalives_interval=3 -c tcp_keepalives_count=3';
 
 const taken = (station: string): DatabaseError =>
   new DatabaseError(
@@ -47,7 +49,9 @@ export class StationLock {
     onLost: (why: DatabaseError) => void,
   ): Promise<StationLock> {
     const lock = new StationLock(connection, station, onLost);
-    if (!(await lock.tryOnce())) throw taken(station);
+    // That of a process that was killed a moment ago can still count until the database notices.
+    for (const until = Date.now() + KILLED_COUNTS; !(await lock.tryOnce()); await pause(TRY_EVERY))
+      if (Date.now() > until) throw taken(station);
     return lock;
   }
 
@@ -76,10 +80,10 @@ export class StationLock {
       query_timeout: ANSWER,
       application_name: `nest-mark ${this.station}`,
     });
-    let lost = false;
+    const state = { lost: false };
     const lose = (): void => {
-      if (lost) return;
-      lost = true;
+      if (state.lost) return;
+      state.lost = true;
       if (this.client === client) this.regain();
     };
     client.on('error', lose);
@@ -105,7 +109,7 @@ export class StationLock {
     this.client = client;
     this.beat = setInterval(() => void client.query('select 1').catch(lose), BEAT);
     this.beat.unref();
-    if (lost) this.regain();
+    if (state.lost) this.regain();
     return true;
   }
 
@@ -131,13 +135,15 @@ export class StationLock {
       // Its own old connection can still count for a moment, until the database notices that it is gone.
       if (got === false) elsewhere++;
       if (Date.now() > until || elsewhere > 20_000 / TRY_EVERY) break;
-      await new Promise((resolve) => setTimeout(resolve, TRY_EVERY));
+      await pause(TRY_EVERY);
     }
     if (!this.ended)
       this.onLost(
         elsewhere > 0
           ? taken(this.station)
-          : new DatabaseError('The database went away and did not come back. Nest Mark stops; start it again.'),
+          : new DatabaseError(
+              'The database went away and did not come back. Nest Mark stops; start it again.',
+            ),
       );
   }
 }

@@ -60,9 +60,7 @@ async function writeGroup(work: Work, base: CardBase, cards: readonly ArmedCard[
   const gang: GangCard[] = [];
   for (const card of cards)
     try {
-      const settings = await untilRecorded(context, () =>
-        armedSettings(context, work.roundId, card.slotId),
-      );
+      const settings = await untilRecorded(context, () => armedSettings(context, work.roundId, card.slotId));
       const patches = await patchesOf(base, card.method, settings);
       const digest = writtenDigest(facts.rawSha256, patches);
       gang.push({
@@ -173,7 +171,8 @@ export async function recoverRounds(context: Context): Promise<void> {
   for (const roundId of await context.rounds.open(context.station)) {
     const round = await context.rounds.find(roundId);
     if (!round) continue;
-    const message = 'The program stopped while this card was being written. It does not start; write it again.';
+    const message =
+      'The program stopped while this card was being written. It does not start; write it again.';
     await context.knex.transaction(async (db) => {
       for (const card of round.cards) {
         const end = { state: 'unfinished' as const, message, fault: null, pastCache: null, took: null };

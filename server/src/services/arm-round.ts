@@ -290,7 +290,12 @@ async function confirmed(
 }
 
 /** Keeps what was confirmed from being changed while it is written down. @throws Problem when it was changed already */
-async function holdStill(context: Context, ready: Readiness, cards: readonly Confirmed[], db: Knex): Promise<void> {
+async function holdStill(
+  context: Context,
+  ready: Readiness,
+  cards: readonly Confirmed[],
+  db: Knex,
+): Promise<void> {
   const changed = (what: string): Problem =>
     new Problem(
       409,
@@ -300,7 +305,8 @@ async function holdStill(context: Context, ready: Readiness, cards: readonly Con
   if ((await context.batches.hold(ready.batch.id, db)) !== ready.batch.version) throw changed('The plan');
   const wanted = [...ready.networks.keys()];
   const versions = await context.networks.hold(wanted, db);
-  if (wanted.some((id) => versions.get(id) !== ready.networks.get(id))) throw changed('A network of the shelf');
+  if (wanted.some((id) => versions.get(id) !== ready.networks.get(id)))
+    throw changed('A network of the shelf');
   for (const [imageId, sha256] of new Map(cards.map((card) => [card.imageId, card.imageSha256])))
     if ((await context.images.hold(imageId, db)) !== sha256) throw changed('An image of the shelf');
 }
@@ -318,11 +324,7 @@ async function needFree(
   for (const { slotId, slotTitle = slotId, identity, deviceId, hostName = 'this device' } of cards) {
     const held = heldBy(context, inUse, slotId, identity);
     if (held)
-      throw new Problem(
-        409,
-        'slot-busy',
-        `Nothing was erased. ${slotTitle}: ${held} Wait for that to end.`,
-      );
+      throw new Problem(409, 'slot-busy', `Nothing was erased. ${slotTitle}: ${held} Wait for that to end.`);
     if (inUse.some((other) => other.deviceId === deviceId))
       throw new Problem(
         409,

@@ -91,7 +91,10 @@ async function mend(handle: CardHandle, fix: CheckFix): Promise<void> {
   else {
     const content = (await volume.readFile(fix.file, LARGEST_RENAMED + 1)) ?? new Uint8Array();
     if (content.length > LARGEST_RENAMED)
-      throw new DiskError('unsupported', `${fix.file} is too large to be a first-boot file. Rename it by hand.`);
+      throw new DiskError(
+        'unsupported',
+        `${fix.file} is too large to be a first-boot file. Rename it by hand.`,
+      );
     await volume.removeFile(fix.file);
     await volume.writeFile(fix.to, content);
   }

@@ -26,7 +26,11 @@ function publicHalf(seed: Buffer): { hostKey: string; fingerprint: string } {
  * Makes what is missing of some devices' identities, as part of a transaction. Of two that do it at once both get what
  * the first one made.
  */
-export async function makeIdentities(context: Context, deviceIds: readonly string[], db: Knex): Promise<void> {
+export async function makeIdentities(
+  context: Context,
+  deviceIds: readonly string[],
+  db: Knex,
+): Promise<void> {
   if (deviceIds.length === 0) return;
   await context.vault.putOnce(
     deviceIds.flatMap((ownerId) => [
@@ -62,13 +66,15 @@ export async function completeIdentities(context: Context): Promise<void> {
 /** The host key of a device. @throws VaultError when it is not there or cannot be read */
 export async function deviceHostKey(context: Context, device: Device): Promise<HostKey> {
   const seed = await context.vault.get(device.id, SEED);
-  if (seed === null) throw new VaultError(`The host key of ${device.hostName} is missing. Save the plan once more.`);
+  if (seed === null)
+    throw new VaultError(`The host key of ${device.hostName} is missing. Save the plan once more.`);
   return makeHostKey(Buffer.from(seed, 'hex'), randomBytes(4), device.mark);
 }
 
 /** The password made for one device. @throws VaultError when it is not there or cannot be read */
 export async function devicePassword(context: Context, deviceId: string): Promise<string> {
   const password = await context.vault.get(deviceId, PASSWORD);
-  if (password === null) throw new VaultError('The password of this device is missing. Save the plan once more.');
+  if (password === null)
+    throw new VaultError('The password of this device is missing. Save the plan once more.');
   return password;
 }

@@ -19,7 +19,8 @@ async function named(
   );
   return strangers.map(({ showsKeyOf: _whose, ...sighting }) => {
     const owner = owners.get(sighting.hostKey ?? '');
-    const name = owner && `${owner.hostName}${owner.batchId === batchId ? '' : ` of the batch ${owner.batchName}`}`;
+    const name =
+      owner && `${owner.hostName}${owner.batchId === batchId ? '' : ` of the batch ${owner.batchName}`}`;
     return {
       ...sighting,
       known:

@@ -30,14 +30,14 @@ export async function startProof(context: Context, request: ProveCard): Promise<
   const { largestGB } = await context.settings.bench();
   needFit(title, refuseMedium(medium, 0, largestGB * 1e9), request.overrule);
   const key = await keyFor(context, medium);
-  let taken = false;
+  const state = { taken: false };
   try {
     await context.knex.transaction(async (db) => {
       await context.rounds.lockSlots(db);
       const held = heldBy(context, await context.rounds.inUse(db), slotId, medium.identity);
       if (held) throw new Problem(409, 'slot-busy', `Nothing was erased. ${title}: ${held}`);
       context.proving.add(slotId);
-      taken = true;
+      state.taken = true;
       await context.cards.seen(key, medium.model, medium.identity.size, db);
       await context.cards.beginProof(key, begun(request.what), context.station, db);
       await context.log.add(
@@ -59,7 +59,7 @@ export async function startProof(context: Context, request: ProveCard): Promise<
       });
     });
   } catch (error) {
-    if (taken) context.proving.delete(slotId);
+    if (state.taken) context.proving.delete(slotId);
     throw error;
   }
   context.events.send({ type: 'log' });

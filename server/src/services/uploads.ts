@@ -58,7 +58,10 @@ export async function beginUpload(context: Context, wish: BeginUpload): Promise<
   });
   if (begun.received < begun.size) return begun;
   // It had arrived whole, and the program stopped before it became an image.
-  return inOrder(begun.id, async () => ({ ...begun, image: await becomeImage(context, begun.id, title, published) }));
+  return inOrder(begun.id, async () => ({
+    ...begun,
+    image: await becomeImage(context, begun.id, title, published),
+  }));
 }
 
 const becomeImage = (context: Context, id: string, title: string, published: string): Promise<Image> =>

@@ -66,9 +66,7 @@ export class Vault {
       .whereIn('owner_id', [...ownerIds])
       .where({ kind })
       .select<{ owner_id: string; sealed: Buffer }[]>('owner_id', 'sealed');
-    return new Map(
-      rows.map(({ owner_id: owner, sealed }) => [owner, this.open(sealed, `${owner}:${kind}`)]),
-    );
+    return new Map(rows.map(({ owner_id: owner, sealed }) => [owner, this.open(sealed, `${owner}:${kind}`)]));
   }
 
   /** Forgets everything that is kept of an owner. */

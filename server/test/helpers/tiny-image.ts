@@ -15,8 +15,14 @@ export function tinyImage(folder: string): string {
   const boot = join(folder, 'boot.img');
   writeFileSync(disk, '');
   truncateSync(disk, 8 * MiB);
-  execFileSync('sfdisk', ['-q', disk], { env, input: 'label: dos\nstart=2048, size=12288, type=6, bootable\n' });
-  execFileSync('mkfs.fat', ['-C', '-F', '16', '-s', '1', '-n', 'CIDATA', '-i', '4d41524b', boot, '6144'], { env, stdio: 'pipe' });
+  execFileSync('sfdisk', ['-q', disk], {
+    env,
+    input: 'label: dos\nstart=2048, size=12288, type=6, bootable\n',
+  });
+  execFileSync('mkfs.fat', ['-C', '-F', '16', '-s', '1', '-n', 'CIDATA', '-i', '4d41524b', boot, '6144'], {
+    env,
+    stdio: 'pipe',
+  });
   const files: Record<string, string> = {
     'extlinux/extlinux.conf': 'DEFAULT t\nLABEL t\n  KERNEL ../vmlinuz\n  APPEND root=/dev/x ds=nocloud\n',
     vmlinuz: 'a kernel',

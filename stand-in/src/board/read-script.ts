@@ -39,7 +39,11 @@ function mountPoint(script: string): string {
   const [root, ...parts] = script.split('/');
   const name = parts.at(-1) ?? '';
   const good =
-    root === '' && parts.length >= 2 && parts.length <= 6 && parts.every(isName) && places.has(parts[0] ?? '');
+    root === '' &&
+    parts.length >= 2 &&
+    parts.length <= 6 &&
+    parts.every(isName) &&
+    places.has(parts[0] ?? '');
   if (!good || name === '')
     throw new BootFailure(
       `the command line starts ${JSON.stringify(script.slice(0, 200))}, which is no file of a mounted boot partition`,

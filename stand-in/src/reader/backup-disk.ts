@@ -20,7 +20,10 @@ export async function fillBackupDisk(path: string, size: number): Promise<void> 
     const overlay = new Overlay(new SliceSource(source, START, size - START));
     const volume = await FatVolume.open(overlay);
     await volume.writeFile('Backup of the workbench/tide tables.csv', utf8('day,high,low\n1,05:12,11:31\n'));
-    await volume.writeFile('Backup of the workbench/notes on spat.txt', utf8('Nineteen rows by the end of May.\n'));
+    await volume.writeFile(
+      'Backup of the workbench/notes on spat.txt',
+      utf8('Nineteen rows by the end of May.\n'),
+    );
     for (const { offset, bytes } of shiftPatches(overlay.patches(), START))
       await file.write(bytes, 0, bytes.length, offset);
   } finally {

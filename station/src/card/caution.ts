@@ -1,5 +1,4 @@
 import { bothSizes } from '@nest-mark/core';
-import type { FileSystem } from '@nest-mark/core/disk';
 
 /** What of a medium is looked at for signs that it is no card to write on. */
 export interface MediumSigns {
@@ -7,7 +6,7 @@ export interface MediumSigns {
   /** How it is connected as the system names it, `usb`, `mmc`, `sata`; empty where that is not known. */
   bus: string;
   /** Its file systems; one without partitions counts as one. */
-  volumes: readonly { fileSystem: FileSystem | string; label: string; size: number }[];
+  volumes: readonly { fileSystem: string; label: string; size: number }[];
   /** Names in the root folders of the file systems that can be read here. */
   names: readonly string[];
 }
@@ -16,7 +15,8 @@ export interface MediumSigns {
 const outside = new Set(['', 'usb', 'mmc', 'sd', 'ieee1394']);
 
 /** File systems and containers of computers; images for boards with these are rare (common practice). */
-const ofComputers = /^(ntfs|btrfs|xfs|hfs|hfsplus|hfs\+|apfs|luks|crypto_luks|bitlocker|lvm.*|linux_raid.*|zfs.*|refs|bcache)$/i;
+const ofComputers =
+  /^(ntfs|btrfs|xfs|hfs|hfsplus|hfs\+|apfs|luks|crypto_luks|bitlocker|lvm.*|linux_raid.*|zfs.*|refs|bcache)$/i;
 
 /** Names that people and programs give to copies of their files (common practice). */
 const ofBackups = /back[-_ ]?ups?\b|sicherung|sauvegarde|respaldo|archive?s?\b|snapshots?\b/i;
@@ -38,9 +38,12 @@ export function cautionOf({ size, bus, volumes, names }: MediumSigns): string | 
   if (!outside.has(bus.toLowerCase())) signs.push(`it is connected inside the computer (${bus})`);
   const computers = volumes.filter(({ fileSystem }) => ofComputers.test(fileSystem));
   if (computers.length > 0)
-    signs.push(`it has file systems of a computer (${computers.map(({ fileSystem }) => fileSystem).join(', ')})`);
+    signs.push(
+      `it has file systems of a computer (${computers.map(({ fileSystem }) => fileSystem).join(', ')})`,
+    );
   const backups = [...volumes.map(({ label }) => label), ...names].filter((name) => ofBackups.test(name));
-  if (backups.length > 0) signs.push(`it names itself a copy of files (${quoted([...new Set(backups)].slice(0, 3))})`);
+  if (backups.length > 0)
+    signs.push(`it names itself a copy of files (${quoted([...new Set(backups)].slice(0, 3))})`);
   if (names.some((name) => ofCameras.test(name))) signs.push('it has pictures of a camera (folder "DCIM")');
   const filled = volumes.filter(({ fileSystem }) => fileSystem !== 'unknown' && fileSystem !== 'swap');
   if (size > LARGE && filled.length > 0 && volumes.some((volume) => volume.size > LARGE))

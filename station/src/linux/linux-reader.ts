@@ -204,7 +204,12 @@ export class LinuxReader implements CardReader {
       holds: device.medium.holds,
       label: null,
       content: '',
-      caution: cautionOf({ size: device.medium.identity.size, bus: device.bus, volumes: device.volumes, names: [] }),
+      caution: cautionOf({
+        size: device.medium.identity.size,
+        bus: device.bus,
+        volumes: device.volumes,
+        names: [],
+      }),
     };
     if (this.open_.has(device.path)) return { ...unread, holds: 'being written', caution: null };
     const file = await DirectFile.openToRead(device.path, device.medium.identity.size).catch(() => null);

@@ -40,7 +40,8 @@ const ofSeveralLines = new Set(['keys', 'notes', 'content', 'commands', 'bootLin
 
 /** The same value with control characters taken out of names, as the schemas now ask for. */
 function withPlainNames(value: unknown, field = ''): unknown {
-  if (typeof value === 'string') return ofSeveralLines.has(field) || isPlainName(value) ? value : plainName(value);
+  if (typeof value === 'string')
+    return ofSeveralLines.has(field) || isPlainName(value) ? value : plainName(value);
   if (Array.isArray(value)) return value.map((item) => withPlainNames(item, field));
   if (typeof value !== 'object' || value === null) return value;
   return Object.fromEntries(Object.entries(value).map(([key, inner]) => [key, withPlainNames(inner, key)]));
@@ -78,7 +79,9 @@ export async function up(knex: Knex): Promise<void> {
     table.timestamp('retired_at', { useTz: true });
   });
   // Deferred, so that one saving may move marks about.
-  await knex.raw('alter table device add constraint device_mark_once unique (mark) deferrable initially deferred');
+  await knex.raw(
+    'alter table device add constraint device_mark_once unique (mark) deferrable initially deferred',
+  );
   await knex.schema.alterTable('image', (table) => {
     /** The upload that it came by; its file is ours to remove. */
     table.uuid('upload_id');

@@ -63,9 +63,8 @@ export class BootPage {
   protected readonly strangers = computed(() => this.progress()?.strangers ?? []);
   protected readonly proved = computed(
     () =>
-      this.views().filter(
-        ({ facts }) => facts.seen?.standing === 'proved' && facts.seen.alsoAt.length === 0,
-      ).length,
+      this.views().filter(({ facts }) => facts.seen?.standing === 'proved' && facts.seen.alsoAt.length === 0)
+        .length,
   );
   /** Devices that can be there: with a card that was verified here, or seen with one from elsewhere. */
   private readonly expected = computed(() =>

@@ -93,7 +93,9 @@ export const save = createEffect(
                 // The answer to an earlier save may have been lost on its way: then what is there is our own.
                 return failed.problem.code === 'plan-changed'
                   ? api.batch(stored.id).pipe(
-                      map((batch) => (isSamePlan(batch.plan, plan) ? BatchActions.rebased({ batch }) : failed)),
+                      map((batch) =>
+                        isSamePlan(batch.plan, plan) ? BatchActions.rebased({ batch }) : failed,
+                      ),
                       catchError(() => of(failed)),
                     )
                   : of(failed);
