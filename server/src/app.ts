@@ -53,7 +53,7 @@ const contentPolicy = {
   imgSrc: ["'self'", 'data:'],
   connectSrc: ["'self'"],
   objectSrc: ["'none'"],
-  baseUri: ["'none'"],
+  baseUri: ["'self'"],
   formAction: ["'self'"],
   frameAncestors: ["'none'"],
   upgradeInsecureRequests: null,

@@ -51,7 +51,7 @@ export function refuseMedium(
     const overruledBy = sentenceOn(medium);
     return {
       code: 'holds',
-      message: `It does not look like a card to write on: ${medium.caution}. Look what it is; if nothing on it is wanted, type "${overruledBy}".`,
+      message: `It does not look like a card to write on: ${medium.caution}. Look what it is.`,
       overruledBy,
     };
   }

@@ -170,8 +170,10 @@ function checkRequest(request: ArmRound): void {
 
 /** Refuses a medium that a guard speaks against, unless the person overruled it and may. @throws Problem */
 export function needFit(title: string, refusal: Refusal | null, overrule: string | undefined): void {
-  if (refusal && !overrules(overrule, refusal))
-    throw new Problem(409, `card-${refusal.code}`, `Nothing was erased. ${title}: ${refusal.message}`);
+  if (!refusal || overrules(overrule, refusal)) return;
+  const asked =
+    refusal.overruledBy === null ? '' : ` If nothing on it is wanted, type "${refusal.overruledBy}".`;
+  throw new Problem(409, `card-${refusal.code}`, `Nothing was erased. ${title}: ${refusal.message}${asked}`);
 }
 
 /**

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { armingPhrase, type ProposedCard } from '@nest-mark/core';
+import { armingPhrase } from '@nest-mark/core';
 import { AutoFocus } from 'primeng/autofocus';
 import { Button } from 'primeng/button';
 import { Dialog } from 'primeng/dialog';
@@ -16,12 +16,9 @@ interface Line {
   slotTitle: string;
   erased: string;
   becomes: string;
-  /** What has to be typed because the medium does not look like a card, and why; null where nothing has to. */
-  overrule: { refusal: string; sentence: string } | null;
+  /** What has to be typed because the medium does not look like a card; null where nothing has to. */
+  overrule: string | null;
 }
-
-const overruleOf = ({ refusal, overruledBy }: ProposedCard): Line['overrule'] =>
-  refusal !== null && overruledBy !== null ? { refusal, sentence: overruledBy } : null;
 
 /** Reads out what will be erased and takes the typed confirmation. */
 @Component({
@@ -79,7 +76,7 @@ export class ArmDialog {
         slotTitle: slot.proposed.slotTitle,
         erased: readOut(slot),
         becomes: `${slot.device?.hostName ?? ''} (mark ${slot.device?.mark ?? ''}, nest ${slot.device?.nest ?? ''})`,
-        overrule: overruleOf(slot.proposed),
+        overrule: slot.proposed.overruledBy,
       }));
     return unfinishedOf(this.progress()?.rounds ?? [], again.roundId, again.only).map((card): Line => {
       const slot = this.slots().find(({ proposed }) => proposed.slotId === card.slotId);
@@ -88,7 +85,7 @@ export class ArmDialog {
         slotTitle: slot?.proposed.slotTitle ?? card.slotId,
         erased: slot ? readOut(slot) : 'its card',
         becomes: slot?.endedFor?.hostName ?? 'the same device as before',
-        overrule: slot ? overruleOf(slot.proposed) : null,
+        overrule: slot?.proposed.overruledBy ?? null,
       };
     });
   });
@@ -96,9 +93,7 @@ export class ArmDialog {
   protected readonly fits = computed(
     () =>
       this.typed().trim().toLowerCase() === this.phrase() &&
-      this.lines().every(({ slotId, overrule }) =>
-        isOverruled(overrule?.sentence ?? null, this.overruled()[slotId]),
-      ),
+      this.lines().every(({ slotId, overrule }) => isOverruled(overrule, this.overruled()[slotId])),
   );
 
   protected overrule(slotId: string, typed: string): void {

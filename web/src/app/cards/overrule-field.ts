@@ -13,10 +13,9 @@ export const isOverruled = (asked: string | null, typed: string | undefined): bo
   imports: [FormsModule, InputText],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    <p class="clay">{{ refusal() }}</p>
     <div class="field">
       <label [for]="id()"
-        >Type <span class="mono">{{ sentence() }}</span></label
+        >If nothing on it is wanted, type <span class="mono">{{ sentence() }}</span></label
       >
       <input
         pInputText
@@ -40,7 +39,6 @@ export const isOverruled = (asked: string | null, typed: string | undefined): bo
 })
 export class OverruleField {
   readonly slotId = input.required<string>();
-  readonly refusal = input.required<string>();
   readonly sentence = input.required<string>();
   readonly typed = model('');
   protected readonly id = computed(() => `overrule-${this.slotId()}`);

@@ -56,12 +56,7 @@ import { readOut, type SlotView } from './slots';
           </div>
         }
         @if (slot().proposed.overruledBy; as sentence) {
-          <nm-overrule-field
-            [slotId]="slot().proposed.slotId"
-            [refusal]="slot().proposed.refusal ?? ''"
-            [sentence]="sentence"
-            [(typed)]="overrule"
-          />
+          <nm-overrule-field [slotId]="slot().proposed.slotId" [sentence]="sentence" [(typed)]="overrule" />
         }
         <div class="field">
           <label for="prove-confirm"
