@@ -129,3 +129,84 @@ describe('the table', () => {
     );
   });
 });
+
+describe('names that were never checked', () => {
+  /** Whatever can stand in a row of the database: also line ends and words of the files themselves. */
+  const hostile = fc.record({
+    hostName: fc.oneof(
+      fc.constant('tank-01\nHost *\n    ProxyCommand touch /tmp/x\n#'),
+      fc.constant('*'),
+      fc.string({ unit: 'binary', maxLength: 30 }),
+    ),
+    mark: fc.oneof(fc.constant('7KQ4M'), fc.string({ unit: 'binary', maxLength: 10 })),
+    hostKey: fc.oneof(
+      fc.constant('ssh-ed25519 AAAA\n* ssh-ed25519 BBBB'),
+      fc.constant(makeHostKey(new Uint8Array(32), new Uint8Array(4), '').publicLine),
+    ),
+    address: fc.oneof(fc.constant(null), fc.constant('10.0.0.1\nProxyCommand x'), fc.ipV4()),
+    port: fc.constant(22),
+    userName: fc.oneof(fc.constant('keeper\nProxyCommand x'), fc.string({ maxLength: 12 })),
+    copiedTo: fc.array(fc.string({ unit: 'binary', maxLength: 20 }), { maxLength: 2 }),
+  });
+  const good: LoginTarget = {
+    hostName: 'tank-07',
+    mark: '7KQ4M',
+    hostKey: makeHostKey(new Uint8Array(32).fill(7), new Uint8Array(4), '').publicLine,
+    address: '10.0.0.7',
+    port: 22,
+    userName: 'keeper',
+    copiedTo: [],
+  };
+
+  it('begin no line of their own in files for OpenSSH, and take nothing from the devices beside them', () => {
+    fc.assert(
+      fc.property(hostile, (bad) => {
+        const config = sshConfig([bad, good], '/k');
+        const keywords = config
+          .split(/[\r\n\u0085\u2028\u2029]/)
+          .filter((line) => line !== '' && !line.startsWith('#'))
+          .map((line) => line.trim().split(' ')[0]);
+        expect(new Set(keywords)).toEqual(
+          new Set([
+            'Host',
+            'HostName',
+            'Port',
+            'User',
+            'HostKeyAlias',
+            'HostKeyAlgorithms',
+            'UserKnownHostsFile',
+            'StrictHostKeyChecking',
+          ]),
+        );
+        const known = knownHosts([bad, good])
+          .split(/[\r\n\u0085\u2028\u2029]/)
+          .filter((line) => line !== '' && !line.startsWith('#'));
+        for (const line of known) expect(line.split(' ')[0]).not.toMatch(/[*?!]/);
+        expect(known.at(-1)).toBe(`tank-07,tank-07.local,10.0.0.7 ${good.hostKey} 7KQ4M`);
+      }),
+    );
+  });
+
+  it('are said to be left out; ssh -G (OpenSSH) reads the rest as it was', async () => {
+    await inScratch((folder) => {
+      const file = join(folder, 'config');
+      const bad = { ...good, hostName: 'tank-01\nHost *\n    ProxyCommand touch /tmp/x' };
+      const text = sshConfig([bad, good], '/k');
+      expect(text).toContain('# left out: tank-01?Host *?');
+      expect(text).toContain('since its host name is none');
+      expect(knownHosts([bad, good])).toContain('# left out: tank-01?Host *?');
+      writeFileSync(file, text);
+      const read = run('ssh', ['-G', '-F', file, 'tank-07']);
+      expect(read).toContain('hostname 10.0.0.7');
+      expect(read).not.toContain('proxycommand');
+    });
+  });
+
+  it('of a device whose card was copied: the file says at which addresses its key signs', () => {
+    const copied = { ...good, address: null, copiedTo: ['10.0.0.7', '10.0.0.9'] };
+    for (const text of [knownHosts([copied]), sshConfig([copied], '/k')])
+      expect(text).toContain(
+        '# without address: tank-07 (mark 7KQ4M), since its card was copied: its key signs at 10.0.0.7 and 10.0.0.9',
+      );
+  });
+});

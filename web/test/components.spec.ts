@@ -219,6 +219,29 @@ describe('the dialog before erasing', () => {
     fixture.destroy();
   });
 
+  it('stays shut for a medium that does not look like a card until the sentence about it is typed too', async () => {
+    const { store, act } = bench(batch, providePrimeNG());
+    const sentence = 'erase the 2 TB disk in slot 1';
+    act(
+      CardsActions.proposalCame({ proposal: { ...proposal, cards: [proposed({ overruledBy: sentence })] } }),
+    );
+    act(CardsActions.armingAsked());
+    const fixture = await draw(ArmDialog);
+    const go = (): HTMLButtonElement => find(document.body, 'button[type="submit"]');
+    await type(fixture, document.body, '#confirm', 'erase 1');
+    expect(go().disabled).toBe(true);
+    await type(fixture, document.body, '#overrule-slot-1', 'erase the disk');
+    expect(go().disabled).toBe(true);
+    await type(fixture, document.body, '#overrule-slot-1', sentence);
+    expect(go().disabled).toBe(false);
+    const sent = jest.spyOn(store, 'dispatch');
+    find(document.body, 'form').dispatchEvent(new Event('submit'));
+    expect(sent.mock.calls[0]?.[0]).toMatchObject({
+      request: { cards: [{ slotId: 'slot-1', overrule: sentence }] },
+    });
+    fixture.destroy();
+  });
+
   it('names only the cards that a resumed round still has to write', async () => {
     const { store, act } = bench(batch, providePrimeNG());
     const ids = batch.plan.devices.map(({ id }) => id);

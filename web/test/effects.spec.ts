@@ -1,15 +1,19 @@
+import { TestBed } from '@angular/core/testing';
 import { Subject, of, throwError } from 'rxjs';
 import type { Batch, SavePlan, Scan } from '@nest-mark/core';
 import type { Api } from '../src/app/api/api';
+import type { ServerEvents } from '../src/app/api/server-events';
 import { BootActions } from '../src/app/boot/boot.reducer';
 import * as bootEffects from '../src/app/boot/boot.effects';
 import { CardsActions } from '../src/app/cards/cards.reducer';
 import * as cardsEffects from '../src/app/cards/cards.effects';
+import { noticeGone, saveAgain } from '../src/app/state/away.effects';
 import { BatchActions } from '../src/app/state/batch.actions';
 import * as batchEffects from '../src/app/state/batch.effects';
 import { batchFeature } from '../src/app/state/batch.reducer';
+import { noticeFeature, NoticeActions } from '../src/app/state/notice';
 import { ProgressActions } from '../src/app/state/progress.reducer';
-import { bench, failure } from './helpers/store';
+import { bench, failure, problem } from './helpers/store';
 import { batchId, tankBatch } from './helpers/plan';
 
 const batch = tankBatch(2);
@@ -123,6 +127,91 @@ describe('saving while somebody types', () => {
     act(BatchActions.saveDue());
     answer(1);
     expect(state().save).toBe('saved');
+  });
+});
+
+describe('after the server or its database was away', () => {
+  beforeEach(() => jest.useFakeTimers());
+  afterEach(() => jest.useRealTimers());
+
+  /** The effects of saving and of coming back, with a server that answers as told. */
+  function wired(answers: (() => ReturnType<Api['saveBatch']>)[], theirs: Batch = batch) {
+    const connected = new Subject<void>();
+    const events = { connected } as unknown as ServerEvents;
+    const { store, act, actions } = bench(batch);
+    const saveBatch = jest.fn((_id: string, version: number, { plan }: SavePlan) => {
+      const answer = answers.shift();
+      return answer ? answer() : of({ ...batch, version: version + 1, plan });
+    });
+    const server = api({ saveBatch, batch: () => of(theirs) });
+    batchEffects.saveSoon(actions).subscribe(act);
+    batchEffects.save(actions, server, store).subscribe(act);
+    saveAgain(actions, events, store).subscribe(act);
+    noticeGone(events, store).subscribe(act);
+    return {
+      act,
+      connected,
+      saveBatch,
+      state: store.selectSignal(batchFeature.selectBatchState),
+      notice: store.selectSignal(noticeFeature.selectNotice),
+    };
+  }
+  const fails = (code: string) => () => throwError(() => failure(code));
+
+  it('saves what was typed by itself as soon as the connection is there again', () => {
+    const { act, connected, saveBatch, state } = wired([fails('unreachable')]);
+    act(edit('Marsh'));
+    jest.advanceTimersByTime(600);
+    expect(state().save).toBe('failed');
+    connected.next();
+    expect([state().save, state().stored?.plan.site, saveBatch.mock.calls.length]).toEqual([
+      'saved',
+      'Marsh',
+      2,
+    ]);
+  });
+
+  it('tries again now and then while only the database is away', () => {
+    const { act, state } = wired([fails('database-away'), fails('database-away')]);
+    act(edit('Marsh'));
+    jest.advanceTimersByTime(600);
+    expect(state().save).toBe('failed');
+    jest.advanceTimersByTime(10_000);
+    expect([state().save, state().stored?.plan.site]).toEqual(['saved', 'Marsh']);
+  });
+
+  it('does not try again what was refused for another reason', () => {
+    const { act, connected, saveBatch, state } = wired([fails('bad-input')]);
+    act(edit('Marsh'));
+    jest.advanceTimersByTime(600);
+    connected.next();
+    jest.advanceTimersByTime(60_000);
+    expect([state().save, saveBatch.mock.calls.length]).toEqual(['failed', 1]);
+  });
+
+  it('a save whose answer was lost is no conflict with oneself; what somebody else saved is', () => {
+    const mine = { ...batch, version: 2, plan: { ...batch.plan, site: 'Marsh' } };
+    for (const [theirs, expected] of [
+      [mine, 'saved'],
+      [{ ...mine, plan: { ...batch.plan, site: 'Theirs' } }, 'conflict'],
+    ] as const) {
+      const { act, connected, state } = wired([fails('unreachable'), fails('plan-changed')], theirs);
+      act(edit('Marsh'));
+      jest.advanceTimersByTime(600);
+      connected.next();
+      expect([expected, state().plan?.site]).toEqual([state().save, 'Marsh']);
+      TestBed.resetTestingModule();
+    }
+  });
+
+  it('takes back that the server does not answer, and nothing else that was told', () => {
+    const { act, connected, notice } = wired([]);
+    act(NoticeActions.failed({ problem: problem('unreachable') }));
+    connected.next();
+    expect(notice()).toBeNull();
+    act(NoticeActions.failed({ problem: problem('bad-input') }));
+    connected.next();
+    expect(notice()?.kind).toBe('failed');
   });
 });
 
