@@ -175,6 +175,19 @@ describe('choices for the next round', () => {
     expect(reducer(chosen, seen('b')).chosen).toEqual({});
   });
 
+  it('give a device to one slot only: the one that had it, by proposal or by choice, is left out', () => {
+    const cards = [slot('slot-1', { deviceId: one }), slot('slot-2', { deviceId: two })];
+    const took = (slotId: string, deviceId: string | null) => CardsActions.assigned({ slotId, deviceId });
+    const chosen = (...acts: ReturnType<typeof took>[]) =>
+      [CardsActions.proposalCame({ proposal: { cards, blockers: [], waiting: 2, at: 0 } }), ...acts].reduce(
+        reducer,
+        undefined!,
+      ).chosen;
+    expect(chosen(took('slot-1', two))).toEqual({ 'slot-1': two, 'slot-2': null });
+    expect(chosen(took('slot-1', two), took('slot-2', two))).toEqual({ 'slot-1': null, 'slot-2': two });
+    expect(chosen(took('slot-1', null), took('slot-2', null))).toEqual({ 'slot-1': null, 'slot-2': null });
+  });
+
   it('collect rates of the running round only', () => {
     const running = round(1, [card('slot-1', one, { state: 'writing', rate: 40e6 })], 'running');
     const state = reducer(undefined, ProgressActions.roundCame({ round: running }));

@@ -63,6 +63,15 @@ function stillMeant(state: CardsState, proposal: Proposal): CardsState['chosen']
   );
 }
 
+/** The choices, with every slot left out that would have become the same device: a device has one card. */
+function withoutTwice({ proposal, chosen }: CardsState, deviceId: string | null): CardsState['chosen'] {
+  const same = (proposal?.cards ?? []).filter(
+    ({ slotId, deviceId: proposed }) =>
+      deviceId !== null && (slotId in chosen ? chosen[slotId] : proposed) === deviceId,
+  );
+  return { ...chosen, ...Object.fromEntries(same.map(({ slotId }) => [slotId, null])) };
+}
+
 function withRates(state: CardsState, round: Round): CardsState {
   if (round.state !== 'running') return state;
   const known = state.rates?.roundId === round.id ? state.rates.bySlot : {};
@@ -87,7 +96,7 @@ export const cardsFeature = createFeature({
     })),
     on(CardsActions.assigned, (state, { slotId, deviceId }): CardsState => ({
       ...state,
-      chosen: { ...state.chosen, [slotId]: deviceId },
+      chosen: { ...withoutTwice(state, deviceId), [slotId]: deviceId },
     })),
     on(CardsActions.armingAsked, (state): CardsState => ({ ...state, arming: 'new', problem: null })),
     on(CardsActions.resumingAsked, (state, { roundId, only }): CardsState => ({
