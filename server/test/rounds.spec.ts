@@ -3,6 +3,7 @@ import { execFileSync } from 'node:child_process';
 import { closeSync, openSync, readSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { ArmRound, Batch, BatchProgress, LogEntry, Proposal, Round } from '@nest-mark/core';
+import { DirectFile } from '@nest-mark/station';
 import { armedCards, baseImage, TestServer, tankPlan } from './helpers/server';
 
 const network = '127.61.4';
@@ -151,6 +152,22 @@ describe('a round of cards', () => {
       expect(problem).toMatchObject({ status: 409, code: `card-${code}` });
     },
   );
+
+  it('where direct access was refused, a card is not called read back from the medium: record, screen and log say so', async () => {
+    // As open(2) answers EINVAL for O_DIRECT on a file system that does not know it.
+    const refused = jest.spyOn(DirectFile.prototype, 'pastCache', 'get').mockReturnValue(false);
+    try {
+      await insert(['card-16', 'slot-1']);
+      const round = await server.ok<Round>('POST', `/batches/${batch.id}/rounds`, await armed());
+      const [card] = (await server.ended(batch.id, round.id)).cards;
+      expect(card).toMatchObject({ state: 'verified', pastCache: false });
+      expect(card!.message).toMatch(/memory|cache/);
+      const log = await server.ok<LogEntry[]>('GET', `/log?batchId=${batch.id}`);
+      expect(log.filter(({ text }) => text.includes(card!.message))).toHaveLength(1);
+    } finally {
+      refused.mockRestore();
+    }
+  });
 
   it('drops a card that gives back another byte and one that is pulled; the others are verified', async () => {
     await server.act({ do: 'pace', bootSeconds: 0, slotRate: 60e6 });

@@ -151,6 +151,14 @@ describe('a slot', () => {
       /Verified, take it out\. It goes to nest A1 tank-01/,
     ],
     [
+      'that a verified card was perhaps read back from memory only',
+      view({
+        ended: { ...card, state: 'verified', pastCache: false, message: 'From memory.' },
+        endedFor: first!,
+      }),
+      /Verified, take it out\. From memory\. It goes to nest A1/,
+    ],
+    [
       'what went wrong',
       view({ ended: { ...card, state: 'failed', message: 'Pulled.' }, endedFor: first! }),
       /Failed: tank-01 Pulled\./,
