@@ -3,7 +3,7 @@ import { concatBytes, toBase64 } from '../src/bytes';
 import { findBoard } from '../src/batch/boards';
 import { stopsWriting } from '../src/batch/finding';
 import type { NetworkFacts, Plan, PlanView } from '../src/batch/model';
-import { checkPlan, planRules } from '../src/batch/rules';
+import { checkPlan, checkPlanInTurns, planRules } from '../src/batch/rules';
 import { networkId, soundNetwork, soundPlan, userKey, viewOf } from './helpers/plan';
 
 type Change = (view: PlanView) => void;
@@ -686,5 +686,20 @@ describe('devices that differ from their batch', () => {
     expect(checkPlan(view).map(({ rule, severity }) => `${rule} ${severity}`)).toEqual([
       'network-chosen note',
     ]);
+  });
+});
+
+describe('a plan with hundreds of faults', () => {
+  it('gives the same findings when others have their turn after every rule', async () => {
+    const view = viewOf(soundPlan(300));
+    for (const device of view.plan.devices) device.hostName = `${device.hostName}_?`;
+    let turns = 0;
+    const found = await checkPlanInTurns(view, () => {
+      turns++;
+      return Promise.resolve();
+    });
+    expect(found.length).toBeGreaterThanOrEqual(300);
+    expect(found).toEqual(checkPlan(view));
+    expect(turns).toBe(planRules.length);
   });
 });

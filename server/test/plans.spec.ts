@@ -54,6 +54,15 @@ describe('saving a plan', () => {
       expect(rules).toContain(rule);
   });
 
+  it('answers a thousand devices with faults in bounded length; all of them are kept', async () => {
+    const plan = tankPlan(1000, null, '127.61.1');
+    for (const device of plan.devices) device.hostName = `-${device.hostName}`;
+    const batch = await server.batch(plan);
+    expect(batch.plan.devices).toHaveLength(1000);
+    expect(batch.findings.length).toBeGreaterThan(0);
+    expect(batch.findings.length).toBeLessThanOrEqual(300);
+  });
+
   it('refuses what no plan can be, naming the field', async () => {
     const batch = await server.batch(tankPlan(1, null, '127.61.1'));
     const answer = await put(batch, '"1"', { tray: { rows: 0, columns: 4 } });
