@@ -689,16 +689,16 @@ describe('devices that differ from their batch', () => {
   });
 });
 
-describe('a plan with hundreds of faults', () => {
+describe('a plan with a fault in every device', () => {
   it('gives the same findings when others have their turn after every rule', async () => {
-    const view = viewOf(soundPlan(300));
+    const view = viewOf(soundPlan(20));
     for (const device of view.plan.devices) device.hostName = `${device.hostName}_?`;
     let turns = 0;
     const found = await checkPlanInTurns(view, () => {
       turns++;
       return Promise.resolve();
     });
-    expect(found.length).toBeGreaterThanOrEqual(300);
+    expect(found.length).toBeGreaterThanOrEqual(20);
     expect(found).toEqual(checkPlan(view));
     expect(turns).toBe(planRules.length);
   });
