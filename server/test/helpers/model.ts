@@ -12,12 +12,11 @@ import type {
   Round,
   Scan,
 } from '@nest-mark/core';
-import { drawMark } from '@nest-mark/core';
 import { FileSource, readMarkFile } from '@nest-mark/station';
-import { randomInt, randomUUID } from 'node:crypto';
+import { randomUUID } from 'node:crypto';
 import { DatabaseProxy } from './proxy';
 import { tinyImage } from './tiny-image';
-import { tankPlan, TestServer } from './server';
+import { freshMark, tankPlan, TestServer } from './server';
 
 /**
  * The model of a bench: random sequences of what people and machines do: plan edits, undo, arming, pulling, swapping, using cards again,
@@ -150,7 +149,7 @@ class Bench {
             {
               id: randomUUID(),
               nest: `B${String(1 + this.past.length)}`,
-              mark: drawMark((below) => randomInt(below), new Set()),
+              mark: freshMark(),
               hostName: `more-${String(this.past.length)}`,
               role: '',
               notes: '',

@@ -1,4 +1,4 @@
-import { randomUUID } from 'node:crypto';
+import { randomInt, randomUUID } from 'node:crypto';
 import { existsSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -19,6 +19,7 @@ import type {
 } from '@nest-mark/core';
 import {
   addDevices,
+  drawMark,
   emptyNetwork,
   emptyPlan,
   makeHostKey,
@@ -53,6 +54,16 @@ async function onCluster(sql: string): Promise<void> {
 
 export const userKey = makeHostKey(new Uint8Array(32).fill(7), new Uint8Array(4), 'mara@bench').publicLine;
 
+/** Marks that were given to devices in this test file; two of a thousand devices would share one now and then. */
+const given = new Set<string>();
+
+/** A mark that no other device of this test file has. */
+export function freshMark(): string {
+  const mark = drawMark((below) => randomInt(below), given);
+  given.add(mark);
+  return mark;
+}
+
 /** A plan that can be written once it has an image. */
 export function tankPlan(count: number, imageId: string | null, network: string): Plan {
   const plan: Plan = {
@@ -64,10 +75,11 @@ export function tankPlan(count: number, imageId: string | null, network: string)
     network: { subnet: `${network}.0/24`, port: 2222 },
   };
   const draw = {
-    random: (below: number): number => Math.floor(Math.random() * below),
+    random: (below: number): number => randomInt(below),
     id: (): string => randomUUID(),
   };
-  return addDevices(plan, namesFromPattern('tank-{n:02}', count), 'tank monitor', draw);
+  const filled = addDevices(plan, namesFromPattern('tank-{n:02}', count), 'tank monitor', draw);
+  return { ...filled, devices: filled.devices.map((device) => ({ ...device, mark: freshMark() })) };
 }
 
 /** Cards as the server stores them when they are armed, for rounds that are made behind its back. */
