@@ -3,6 +3,8 @@ import ngrx from '@ngrx/eslint-plugin/v9';
 import angular from 'angular-eslint';
 import prettier from 'eslint-config-prettier';
 import tseslint from 'typescript-eslint';
+import { coreOrder, domains, platformOrder, serverOrder } from './scripts/lint/order.mjs';
+import { ours as rules } from './scripts/lint/rules.mjs';
 
 /** Imports that would run against the direction of docs/architecture.md. */
 const forbid = (...patterns) => ({
@@ -21,6 +23,7 @@ export default tseslint.config(
       'coverage/',
       'test-results/',
       'playwright-report/',
+      'stand-in/.kill-*',
     ],
   },
   js.configs.recommended,
@@ -88,17 +91,46 @@ export default tseslint.config(
     rules: forbid(ours(['web'], 'the server knows nothing of the page')),
   },
   {
-    files: ['server/src/{api,http,jobs,services}/**/*.ts'],
+    files: ['core/src/**/*.ts'],
+    plugins: { ours: rules },
     rules: {
-      'no-restricted-syntax': [
-        'error',
-        {
-          selector:
-            'CallExpression[callee.property.name=/^(insert|update|where|whereIn)$/][callee.object.callee.name="knex"]',
-          message: 'SQL belongs to the repositories in server/src/db',
-        },
-      ],
+      'ours/arrows': ['error', { root: 'core/src', order: coreOrder }],
+      'ours/no-circles': ['error', { root: 'core/src' }],
     },
+  },
+  {
+    files: ['server/src/**/*.ts'],
+    plugins: { ours: rules },
+    rules: {
+      'ours/arrows': ['error', { root: 'server/src', order: serverOrder, doors: domains }],
+      'ours/no-circles': ['error', { root: 'server/src' }],
+    },
+  },
+  {
+    files: ['server/src/platform/**/*.ts'],
+    plugins: { platform: rules },
+    rules: { 'platform/arrows': ['error', { root: 'server/src/platform', order: platformOrder }] },
+  },
+  {
+    files: ['server/src/**/*.ts'],
+    // Where the database is asked: repositories, and what makes its tables.
+    ignores: ['**/repository.ts', '**/*-repository.ts', 'server/src/platform/database/**'],
+    rules: { 'ours/sql-in-repositories': 'error' },
+  },
+  {
+    files: ['*/src/**/*.ts'],
+    plugins: { ours: rules },
+    rules: { 'ours/named-errors': 'error' },
+  },
+  ...['station', 'stand-in'].map((name) => ({
+    files: [`${name}/src/**/*.ts`],
+    plugins: { ours: rules },
+    rules: { 'ours/no-circles': ['error', { root: `${name}/src` }] },
+  })),
+  {
+    files: ['web/src/**/*.ts'],
+    plugins: { ours: rules },
+    rules: { 'ours/no-circles': ['error', { root: 'web/src' }] },
   },
   {
     files: ['web/src/**/*.ts'],
@@ -123,7 +155,7 @@ export default tseslint.config(
     extends: [...angular.configs.templateRecommended, ...angular.configs.templateAccessibility],
   },
   {
-    files: ['**/test/**/*.ts', 'e2e/**/*.ts', 'bench/**/*.mts'],
+    files: ['**/test/**/*.ts', 'e2e/**/*.ts', 'perf/**/*.mts'],
     rules: {
       '@typescript-eslint/no-non-null-assertion': 'off',
       // Playwright wants its fixtures' arguments taken apart, also where none is used.

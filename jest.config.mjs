@@ -22,7 +22,9 @@ const node = (name) => ({
   testMatch: ['<rootDir>/test/**/*.spec.ts'],
   transform: { '^.+\\.[jt]s$': tsJest },
   // These packages ship ES modules only.
-  transformIgnorePatterns: ['/node_modules/(?!(iso-3166|cdigit)/)'],
+  transformIgnorePatterns: [
+    '/node_modules/(?!(iso-3166|cdigit|@noble|jose|@sindresorhus/transliterate|escape-string-regexp|p-limit|p-map|yocto-queue)/)',
+  ],
 });
 
 export default {

@@ -30,6 +30,27 @@ const browser = await chromium.launch({
   args: ['--no-sandbox', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
 });
 
+/** How an invented image takes its settings. */
+const reedMethod = JSON.stringify({
+  format: 'nest-mark-first-boot-method',
+  version: 1,
+  title: 'Board file of Reed OS',
+  notes: 'Read at each start; the comments in the file say what each key means.',
+  files: [
+    {
+      path: 'board.ini',
+      form: 'ini',
+      words: { open: 'open', wpa2: 'wpa' },
+      entries: [
+        { section: 'board', key: 'name', value: '<<hostName>>' },
+        { section: 'board', key: 'identity', value: '<<hostKey.base64>>' },
+        { section: 'wifi<<number>>', key: 'name', value: '<<ssid>>', each: 'network' },
+        { section: 'wifi<<number>>', key: 'key', value: '<<wifiKey>>', each: 'network', when: 'secured' },
+      ],
+    },
+  ],
+});
+
 async function post(path: string, body: unknown): Promise<unknown> {
   const headers = {
     'X-Nest-Mark': '1',
@@ -104,13 +125,17 @@ async function shots(page: Page): Promise<void> {
   await page.getByRole('button', { name: 'Search' }).click();
   await page.getByText('11 of 12').waitFor({ timeout: 60_000 });
   await shot('boot');
-  await page.getByRole('button', { name: 'Dark bench' }).click();
-  await shot('boot-dark');
-  await page.getByRole('button', { name: 'Light', exact: true }).click();
   await go('Hand over');
   await shot('hand-over');
   await go('Images');
   await shot('images');
+  await go('First-boot methods');
+  await page
+    .locator('nm-methods-page input[type="file"]')
+    .setInputFiles({ name: 'reed.json', mimeType: 'application/json', buffer: Buffer.from(reedMethod) });
+  await page.getByRole('region', { name: 'Lines of board.ini' }).waitFor();
+  await page.evaluate("document.querySelector('nm-method-file').scrollIntoView()");
+  await shot('methods');
   await go('Card check');
   await page
     .locator('nm-card-check-page input[type="file"]')

@@ -1,6 +1,6 @@
 /**
- * Sets up what tests need, then runs everything: types, lint and formatting, unit and integration tests, end-to-end
- * tests in Chromium. Ends with one line, "N passed, N failed", over all of them.
+ * Sets up what tests need, then runs everything: unit and integration tests and end-to-end tests in Chromium, and beside
+ * them types, lint and formatting. Tells the twenty slowest. Ends with one line, "N passed, N failed", over all of them.
  *
  *   npm test                        everything
  *   npm test -- --only unit         static | unit | e2e
@@ -8,11 +8,11 @@
  */
 import { spawn } from 'node:child_process';
 import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs';
-import { join } from 'node:path';
+import { join, relative } from 'node:path';
 import { parseArgs } from 'node:util';
 import { needDependencies, needNode } from './lib/deps.mjs';
 import { needPackages } from './lib/debian.mjs';
-import { baseImage, root } from './lib/paths.mjs';
+import { baseImage, root, smallImage } from './lib/paths.mjs';
 import { main, say, SetupError } from './lib/say.mjs';
 
 const reports = join(root, 'test-results');
@@ -39,18 +39,21 @@ const count = (passed, failed) => {
   tally.failed += failed;
 };
 
-async function statics() {
+/** @param built builds the interface, which looks at its templates */
+async function statics(built) {
+  const ends = (command, args) => async () => (await run(bin(command), args)) === 0;
   const checks = [
-    ['types of the core', bin('tsc'), ['-p', 'core/tsconfig.json']],
-    ['types of station, stand-in, server and tests', bin('tsc'), ['-p', 'tsconfig.json']],
-    ['types of the interface and its templates', bin('ngc'), ['-p', 'web/tsconfig.json', '--noEmit']],
-    ['lint', bin('eslint'), ['.', '--max-warnings', '0']],
-    ['docs/rules.md', bin('tsx'), ['scripts/write-rules.mts', '--check']],
-    ['formatting', bin('prettier'), ['--check', '--log-level', 'warn', '.']],
+    ['types of the core', ends('tsc', ['-p', 'core/tsconfig.json'])],
+    ['types of station, stand-in, server and tests', ends('tsc', ['-p', 'tsconfig.json'])],
+    ['types of the interface and its tests', ends('tsc', ['-p', 'web/tsconfig.json', '--noEmit'])],
+    ['the interface’s templates, by building it', built],
+    ['lint', ends('eslint', ['.', '--max-warnings', '0'])],
+    ['docs that are made from the code', ends('tsx', ['scripts/write-docs.mts', '--check'])],
+    ['formatting', ends('prettier', ['--check', '--log-level', 'warn', '.'])],
   ];
-  for (const [name, command, args] of checks) {
+  for (const [name, check] of checks) {
     say(`checking ${name}`);
-    const good = (await run(command, args)) === 0;
+    const good = await check();
     if (!good) console.error(`FAILED: ${name}`);
     count(good ? 1 : 0, good ? 0 : 1);
   }
@@ -59,10 +62,20 @@ async function statics() {
 /** A report that a runner wrote, or null when it broke before it could. */
 const report = (path) => (existsSync(path) ? JSON.parse(readFileSync(path, 'utf8')) : null);
 
+/** What took longest, over all runners: where time can be saved. */
+const took = [];
+
+function tellSlowest() {
+  if (took.length === 0) return;
+  say('the twenty slowest');
+  for (const { name, seconds } of took.sort((a, b) => b.seconds - a.seconds).slice(0, 20))
+    console.log(`${seconds.toFixed(1).padStart(7)} s  ${name}`);
+}
+
 async function unit(env, rest) {
   say('running unit and integration tests');
   const path = join(reports, 'unit.json');
-  const args = ['--max-workers=2', '--json', `--outputFile=${path}`, ...rest];
+  const args = ['--max-workers=3', '--json', `--outputFile=${path}`, ...rest];
   const code = await run(bin('jest'), args, env);
   const result = report(path);
   count(
@@ -70,7 +83,12 @@ async function unit(env, rest) {
     (result?.numFailedTests ?? 0) + (result?.numRuntimeErrorTestSuites ?? 0),
   );
   if (code !== 0 && !(result?.numFailedTests || result?.numRuntimeErrorTestSuites)) count(0, 1);
+  for (const { name, startTime, endTime } of result?.testResults ?? [])
+    took.push({ name: relative(root, name), seconds: (endTime - startTime) / 1000 });
 }
+
+/** Every single test of a Playwright report. */
+const testsOf = ({ suites = [], specs = [] }) => [...specs, ...suites.flatMap(testsOf)];
 
 async function endToEnd(env, rest) {
   say('running end-to-end tests in Chromium');
@@ -79,9 +97,16 @@ async function endToEnd(env, rest) {
     ...env,
     PLAYWRIGHT_JSON_OUTPUT_NAME: path,
   });
-  const { expected = 0, unexpected = 0, flaky = 0 } = report(path)?.stats ?? {};
+  const result = report(path);
+  const { expected = 0, unexpected = 0, flaky = 0 } = result?.stats ?? {};
   count(expected + flaky, unexpected);
   if (code !== 0 && unexpected === 0) count(0, 1);
+  for (const { title, file, tests } of testsOf(result ?? {}))
+    for (const { results } of tests)
+      took.push({
+        name: `e2e/${file}: ${title}`,
+        seconds: results.reduce((sum, { duration }) => sum + duration, 0) / 1000,
+      });
 }
 
 await main(async () => {
@@ -95,28 +120,40 @@ await main(async () => {
   needNode();
   needPackages('test');
   needDependencies();
-  const { needBuild } = await import('./lib/build.mjs');
+  const { needBuild, needServer } = await import('./lib/build.mjs');
   const { makeBaseImage } = await import('./lib/base-image.mjs');
   rmSync(reports, { recursive: true, force: true });
   mkdirSync(reports, { recursive: true });
-  if (wanted('static')) await statics();
+  await needServer();
+  // They wait for nothing, and the tests wait a lot: side by side they fill two cores.
+  let building = null;
+  const built = () =>
+    (building ??= needBuild().then(
+      () => true,
+      (error) => {
+        console.error(error.message);
+        return false;
+      },
+    ));
+  const checked = wanted('static') ? statics(built) : Promise.resolve();
   if (wanted('unit') || wanted('e2e')) {
     if (makeBaseImage(baseImage)) say('made the practice image');
-    const { needServer } = await import('./lib/build.mjs');
-    await needServer();
+    makeBaseImage(smallImage, 'small');
     const { startPostgres } = await import('./lib/postgres.mjs');
     const cluster = await startPostgres(join(root, 'data/test'), { forTests: true });
     const env = { NEST_MARK_TEST_DATABASE: cluster.url('postgres') };
     try {
       if (wanted('unit')) await unit(env, positionals);
       if (wanted('e2e')) {
-        await needBuild();
-        await endToEnd(env, positionals);
+        if (await built()) await endToEnd(env, positionals);
+        else count(0, 1);
       }
     } finally {
       if (cluster.startedHere) cluster.stop();
     }
   }
+  await checked;
+  tellSlowest();
   if (tally.failed > 0 || tally.passed === 0) process.exitCode = 1;
   console.log(`${tally.passed} passed, ${tally.failed} failed`);
 });

@@ -7,7 +7,9 @@ export default {
   testMatch: ['<rootDir>/test/**/*.spec.ts'],
   setupFilesAfterEnv: ['<rootDir>/test/setup.ts'],
   // These packages ship ES modules only.
-  transformIgnorePatterns: ['node_modules/(?!(.*\\.mjs$|iso-3166/|@noble/))'],
+  transformIgnorePatterns: [
+    'node_modules/(?!(.*\\.mjs$|iso-3166/|@noble/|@sindresorhus/|escape-string-regexp/))',
+  ],
   moduleNameMapper: {
     '^chart\\.js(/auto)?$': '<rootDir>/test/stubs/chart.cjs',
     // CommonJS cannot read import.meta, by which the real worker is found.

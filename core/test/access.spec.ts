@@ -4,7 +4,13 @@ import { join } from 'node:path';
 import fc from 'fast-check';
 import { makeHostKey } from '../src/access/host-key';
 import { cryptSalt, sha512Crypt } from '../src/access/sha512crypt';
-import { fingerprint, parsePublicKey, publicKeyText, type SshPublicKey } from '../src/access/ssh-public-key';
+import {
+  fingerprint,
+  parsePublicKey,
+  publicKeyLine,
+  publicKeyText,
+  type SshPublicKey,
+} from '../src/access/ssh-public-key';
 import { userNameFault } from '../src/access/user-names';
 import { inScratch, run } from './helpers/reference';
 
@@ -98,10 +104,33 @@ describe('public keys', () => {
     [good.split(' ')[1] ?? '', 'cut'],
     [`ssh-dss ${good.split(' ')[1] ?? ''}`, 'dsa'],
     [`ssh-rsa ${good.split(' ')[1] ?? ''}`, 'mismatch'],
-    [`no-pty ${good}`, 'options'],
+    [`no-such-thing ${good}`, 'options'],
+    [`no-pty from="10.0.0.0/8" ${good}`, 'options'],
   ])('%# is told apart: %s → %s', (line, fault) => {
     expect(parsePublicKey(line)).toBe(fault);
   });
+
+  it.each([
+    'no-pty',
+    'RESTRICT,Pty',
+    'from="10.0.0.0/8,!10.0.0.9,*.bench"',
+    'from="10.9.8.7",command="echo \\"a, b\\" # c",no-X11-forwarding',
+    'environment="A=b c",expiry-time="20301231",permitopen="host:22",tunnel="0",principals="a,b"',
+    'cert-authority',
+  ])(
+    'with the options %s: is a key, and goes onto cards with them; ssh-keygen reads it too',
+    async (options) => {
+      const key = parsePublicKey(`${options}  ${good}`);
+      expect(key).toMatchObject({ type: 'ssh-ed25519', options });
+      expect(publicKeyLine(key as SshPublicKey)).toBe(`${options} ${good}`);
+      await inScratch((folder) => {
+        const file = join(folder, 'authorized_keys');
+        writeFileSync(file, `${publicKeyLine(key as SshPublicKey)}\n`);
+        expect(run('ssh-keygen', ['-lf', file])).toContain(fingerprint((key as SshPublicKey).blob));
+        return Promise.resolve();
+      });
+    },
+  );
 
   it('never takes a line with one changed base64 character for a key of another type or length', () => {
     fc.assert(

@@ -1,11 +1,12 @@
 import fc from 'fast-check';
-import { adoptIntoPlan, leftOut } from '../src/batch/adopt-into-plan';
-import { emptyPlan } from '../src/batch/model';
+import { adoptIntoPlan, leftOut } from '../src/firstboot/take-over/into-plan';
+import { emptyPlan } from '../src/plan/model';
 import { utf8 } from '../src/bytes';
-import { adopt, type Adopted } from '../src/firstboot/adopt';
-import type { BootFiles } from '../src/firstboot/check/check-card';
+import { adopt } from '../src/firstboot/take-over/take-over';
+import { type Adopted } from '../src/firstboot/take-over/adopted';
+import type { BootFiles } from '../src/firstboot/boot-files';
 import { packBootFiles, unpackBootFiles } from '../src/firstboot/sent-files';
-import type { FirstBootMethodId } from '../src/batch/model';
+import type { FirstBootMethodId } from '../src/plan/model';
 import { ssidBytes } from '../src/wifi/ssid';
 import { bootFilesOf, cardOf } from './helpers/check';
 import { network, settings, soundPlan, userKey } from './helpers/plan';

@@ -12,7 +12,7 @@ const writing = (fault: string | null, writeRate: number | null = 20e6): CardWri
   verifyRate: null,
 });
 const advice = (...writings: CardWriting[]): string | null =>
-  cardAdvice({ writings, retired: false, proof: null });
+  cardAdvice({ writings, retired: false, capacity: null });
 
 describe('advice on a card', () => {
   it('says nothing of a good card, nor of one that a hand pulled or that failed once', () => {
@@ -34,10 +34,10 @@ describe('advice on a card', () => {
     expect(advice(...[12, 12, 20, 20].map((rate) => writing(null, rate * 1e6)))).toBeNull();
   });
 
-  it('goes by the proof, and by what a person said', () => {
-    const proof = { state: 'lies' as const, at: 0, text: 'It lies.', realSize: 1, share: 1 };
-    expect(cardAdvice({ writings: [], retired: false, proof })).toBe('Retire it: It lies.');
-    expect(cardAdvice({ writings: [], retired: true, proof: null })).toContain('Retired');
+  it('goes by the capacity, and by what a person said', () => {
+    const capacity = { state: 'lies' as const, at: 0, text: 'It lies.', realSize: 1, share: 1 };
+    expect(cardAdvice({ writings: [], retired: false, capacity })).toBe('Retire it: It lies.');
+    expect(cardAdvice({ writings: [], retired: true, capacity: null })).toContain('Retired');
   });
 });
 

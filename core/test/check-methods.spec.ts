@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { toHex, utf8 } from '../src/bytes';
-import type { CheckFinding } from '../src/firstboot/check/finding';
-import type { FirstBootSettings } from '../src/firstboot/method';
+import type { CheckFinding } from '../src/formats/finding';
+import type { FirstBootSettings } from '../src/firstboot/settings';
 import { network, settings, userKey } from './helpers/plan';
 import { cardOf, check } from './helpers/check';
 

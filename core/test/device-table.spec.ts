@@ -1,9 +1,9 @@
 import fc from 'fast-check';
-import { shippedBoards } from '../src/batch/boards';
-import { deviceTable, previewTable, type TablePreview } from '../src/batch/device-table';
-import { addNewDevices, freeNests } from '../src/batch/fill-tray';
-import type { Device, Plan } from '../src/batch/model';
-import { renumber } from '../src/batch/renumber';
+import { shippedBoards } from '../src/boards/profiles';
+import { deviceTable, previewTable, type TablePreview } from '../src/plan/device-table';
+import { addNewDevices, freeNests } from '../src/plan/fill-tray';
+import type { Device, Plan } from '../src/plan/model';
+import { renumber } from '../src/plan/renumber';
 import { soundPlan } from './helpers/plan';
 
 const empty = (): Plan => ({ ...soundPlan(1), devices: [] });

@@ -5,8 +5,10 @@ import { textOf, utf8 } from '../src/bytes';
 import { FatVolume, MemorySource, Overlay } from '../src/disk';
 import { noBase } from '../src/firstboot/base-files';
 import { cardFilesOf } from '../src/firstboot/card-files';
+import { lookAtBoot } from '../src/firstboot/image-system';
 import { detectMethod } from '../src/firstboot/methods';
-import type { FirstBootSettings } from '../src/firstboot/method';
+import { unreadSystem } from '../src/system/facts';
+import type { FirstBootSettings } from '../src/firstboot/settings';
 import { personalise } from '../src/firstboot/personalise';
 import { MASK, previewFiles, withoutSecrets } from '../src/firstboot/preview';
 import { applyPatches } from '../src/disk/overlay';
@@ -14,8 +16,8 @@ import { preSharedKey } from '../src/wifi/psk';
 import { network, settings, userKey } from './helpers/plan';
 import { attempt, inScratch, run } from './helpers/reference';
 
-const detect = (boot: FatVolume): ReturnType<typeof detectMethod> =>
-  detectMethod({ boot, root: null, base: noBase });
+const detect = async (boot: FatVolume): ReturnType<typeof detectMethod> =>
+  detectMethod({ boot, root: null, system: await lookAtBoot(boot, unreadSystem(''), null) });
 
 const fileOf = (given: FirstBootSettings, path: string): string => {
   const file = cardFilesOf('declarative-seed', given, noBase).find((candidate) => candidate.path === path);
@@ -52,6 +54,9 @@ const awkward = [
   '{a}',
   '*a',
   '&b',
+  '=',
+  '<<',
+  'a\tb',
   '🦪',
 ];
 
@@ -196,9 +201,31 @@ describe('the declarative seed', () => {
       keyboard: { layout: 'no', variant: 'y' },
       write_files: [
         { path: '/etc/nest-mark.json' },
+        { path: '/etc/locale.gen', append: true },
         ...awkwardNames.map((content) => ({ permissions: '0600', content: `${content}\n \t\n` })),
       ],
     });
+  });
+
+  it('is read by Python as it was meant, whatever YAML makes of a character elsewhere', () => {
+    // DEL, the C1 controls with NEL among them, other line ends, the byte-order mark, what is no character; spaces.
+    const odd = [
+      ...Array.from({ length: 0x21 }, (_, at) => 0x7f + at),
+      ...[0x2028, 0x2029, 0xfeff, 0xfffd, 0xa0, 0x1680, 0x2003, 0x3000],
+    ].map((code) => String.fromCodePoint(code));
+    const names = odd.flatMap((char) => [`!${char}!`, `a ${char} b: c #`, `${char}x`]);
+    for (let at = 0; at < names.length; at += 12) {
+      const some = names.slice(at, at + 12);
+      const given = settings({
+        networks: some.map((ssid) => network({ ssid: utf8(ssid) })),
+        commands: some,
+      });
+      expect(readByPython(fileOf(given, 'user-data'))).toMatchObject({ runcmd: some });
+      const config = readByPython(fileOf(given, 'network-config')) as {
+        network: { wifis: { wlan0: { 'access-points': object } } };
+      };
+      expect(Object.keys(config.network.wifis.wlan0['access-points']).sort()).toEqual([...some].sort());
+    }
   });
 
   it('is plain UTF-8 with Unix line ends and no byte-order mark', () => {

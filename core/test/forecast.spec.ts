@@ -1,8 +1,8 @@
-import { shippedBoards } from '../src/batch/boards';
-import type { Plan } from '../src/batch/model';
-import { forecast, ForecastError, seeded, triangular, type ForecastInput } from '../src/bench/forecast';
-import { pooled, quantile, spread, type MeasuredRate } from '../src/bench/rates';
-import { whatIfs } from '../src/bench/what-if';
+import { shippedBoards } from '../src/boards/profiles';
+import type { Plan } from '../src/plan/model';
+import { forecast, ForecastError, seeded, triangular, type ForecastInput } from '../src/forecast/forecast';
+import { pooled, quantile, spread, type MeasuredRate } from '../src/forecast/rates';
+import { whatIfs } from '../src/forecast/what-if';
 import { imageId, soundNetwork, soundPlan } from './helpers/plan';
 
 const input = (count: number, change: (plan: Plan) => void = () => undefined): ForecastInput => {

@@ -5,6 +5,9 @@ import fc from 'fast-check';
 import { DiskError, inspectDisk, MemorySource, readPartitions, type Partition } from '../src/disk';
 import { crc32 } from '../src/disk/crc32';
 import { inScratch, run } from './helpers/reference';
+import { amount } from './helpers/soak';
+
+const much = amount('gpt', 4, 60, 20_261_128);
 
 const size = 16 << 20;
 const sector = 512;
@@ -56,6 +59,7 @@ describe('GUID partition tables against sfdisk -J', () => {
     });
     await fc.assert(
       fc.asyncProperty(layouts, async (layout) => {
+        much.step();
         let at = 2048;
         const lines = layout.map(({ gap, size: count }) => {
           const start = at + gap;
@@ -68,7 +72,7 @@ describe('GUID partition tables against sfdisk -J', () => {
           found.map(({ offset, size: octets }) => ({ start: offset / sector, size: octets / sector })),
         ).toEqual(listed.map(({ start, size: count }) => ({ start, size: count })));
       }),
-      { numRuns: 10 },
+      { numRuns: much.runs, seed: much.seed },
     );
   });
 

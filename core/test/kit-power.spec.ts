@@ -1,10 +1,10 @@
 import fc from 'fast-check';
 import Papa from 'papaparse';
-import { shippedBoards } from '../src/batch/boards';
-import type { Plan } from '../src/batch/model';
-import { kitList } from '../src/bench/kit';
-import { feedBoards } from '../src/bench/power';
-import type { Supply } from '../src/bench/power-model';
+import { shippedBoards } from '../src/boards/profiles';
+import type { Plan } from '../src/plan/model';
+import { kitList } from '../src/kit/kit';
+import { feedBoards } from '../src/power/power';
+import type { Supply } from '../src/plan/power-plan';
 import { kitCsv } from '../src/handover/kit-csv';
 import { soundPlan } from './helpers/plan';
 

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { matchSightings, type Sighting } from '../src/locate/match';
-import { compareAddresses, subnetFault, subnetHosts } from '../src/locate/subnet';
+import { compareAddresses, subnetFault, subnetHosts } from '../src/net/subnet';
 
 describe('subnets (RFC 4632, RFC 1918)', () => {
   it('lists hosts without network and broadcast address', () => {
@@ -42,7 +42,7 @@ describe('matching by host key', () => {
   let number = 0;
   const seen = (address: string, hostKey: string | null, change: Partial<Sighting> = {}): Sighting => ({
     id: String(++number),
-    scanId: 's1',
+    searchId: 's1',
     address,
     port: 22,
     hardwareAddress: null,
@@ -98,8 +98,8 @@ describe('matching by host key', () => {
 
   it('takes no address for a copy that is dead since the last search, and follows a board that moved', () => {
     const result = matchSightings(wanted, [
-      seen('10.0.0.2', 'ssh-ed25519 AAA', { at: 1000, scanId: 's1' }),
-      seen('10.0.0.3', 'ssh-ed25519 AAA', { at: 2000, scanId: 's2' }),
+      seen('10.0.0.2', 'ssh-ed25519 AAA', { at: 1000, searchId: 's1' }),
+      seen('10.0.0.3', 'ssh-ed25519 AAA', { at: 2000, searchId: 's2' }),
     ]);
     expect(result.matches).toMatchObject([{ sighting: { address: '10.0.0.3' }, alsoAt: [] }]);
   });
@@ -110,7 +110,7 @@ describe('matching, whatever answers', () => {
   const devices = ['d1', 'd2', 'd3'].map((deviceId, index) => ({ deviceId, hostKey: keys[index]! }));
   const sighting = fc.record({
     id: fc.uuid(),
-    scanId: fc.constantFrom('s1', 's2'),
+    searchId: fc.constantFrom('s1', 's2'),
     address: fc.constantFrom('10.0.0.1', '10.0.0.2', '10.0.0.3', '10.0.0.4'),
     port: fc.constant(22),
     hardwareAddress: fc.constant(null),
@@ -151,7 +151,7 @@ describe('matching, whatever answers', () => {
                   one.address === address &&
                   one.keyProven &&
                   one.hostKey === seen.hostKey &&
-                  one.scanId === seen.scanId,
+                  one.searchId === seen.searchId,
               ),
             ).toBe(true);
       }),

@@ -1,5 +1,5 @@
 import { mod37_36 } from 'cdigit';
-import { checkCharacter, drawMark, isMark, normaliseMark } from '../src/batch/marks';
+import { checkCharacter, drawMark, isMark, normaliseMark } from '../src/plan/marks';
 
 const alphabet = '0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ';
 

@@ -6,17 +6,11 @@ import { mergeBootLines, readBootLines } from '../src/firstboot/boot-config';
 import { cardFilesOf } from '../src/firstboot/card-files';
 import { addWords, commandLinePath, wordsOfCommandLine } from '../src/firstboot/command-line';
 import { handSteps, shellWord } from '../src/firstboot/hand-steps';
-import {
-  keyfileSsid,
-  readKeyfile,
-  ssidOfKeyfile,
-  unescaped,
-  wifiKeyfile,
-  wiredKeyfile,
-} from '../src/firstboot/keyfile';
-import type { BaseFiles, FirstBootSettings, NetworkSettings } from '../src/firstboot/method';
-import { fillTemplate, templatePath } from '../src/firstboot/network-template';
-import { startWords } from '../src/firstboot/run-once/method';
+import { keyfileSsid, wifiKeyfile, wiredKeyfile } from '../src/firstboot/keyfile';
+import { readKeyfile, ssidOfKeyfile, unescaped } from '../src/formats/keyfile/read';
+import type { BaseFiles, FirstBootSettings, NetworkSettings } from '../src/firstboot/settings';
+import { fillTemplate, templatePath } from '../src/firstboot/network-template/writes';
+import { startWords } from '../src/firstboot/run-once/writes';
 import { runOnceScript } from '../src/firstboot/run-once/script';
 import { supplicantFile } from '../src/firstboot/supplicant-file';
 import { preSharedKey } from '../src/wifi/psk';
@@ -28,6 +22,7 @@ const textsOf = (files: readonly { path: string; content: Uint8Array }[]): Map<s
 const baseOf = (texts: Record<string, string>): BaseFiles => ({
   texts: new Map(Object.entries(texts)),
   mountedAt: '/boot/firmware',
+  system: null,
 });
 
 /** Names of networks that a careless writer gets wrong. */
@@ -105,6 +100,7 @@ describe('keyfiles of NetworkManager', () => {
   it.each([
     ['open', [], { security: 'open', key: '' }],
     ['wpa3-sae', ['wifi-sec.key-mgmt', 'sae', 'wifi-sec.psk', 'nineteen rows'], { key: 'nineteen rows' }],
+    ['wpa3-sae', ['wifi-sec.key-mgmt', 'sae', 'wifi-sec.psk', 'åtte måger'], { key: 'åtte måger' }],
     [
       'wep',
       ['wifi-sec.key-mgmt', 'none', 'wifi-sec.wep-key-type', 'key', 'wifi-sec.wep-key0', '0123456789'],
@@ -182,6 +178,7 @@ describe('wpa_supplicant.conf', () => {
       { security: 'open', key: '' },
       { security: 'wep', key: '0123456789' },
       { security: 'wpa3-sae', key: ' a "b" #\\c' },
+      { security: 'wpa3-sae', key: 'åtte måger ✓' },
       { security: 'wpa2-wpa3' },
     ];
     const networks = [

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
-import { addDevices } from '../src/batch/fill-tray';
-import { emptyPlan } from '../src/batch/model';
+import { addDevices } from '../src/plan/fill-tray';
+import { emptyPlan } from '../src/plan/model';
 import {
   asLabel,
   fillPattern,
@@ -8,8 +8,8 @@ import {
   namesFromPattern,
   parseRanges,
   PatternError,
-} from '../src/batch/names';
-import { nestsOf, parseNest } from '../src/batch/nests';
+} from '../src/plan/names';
+import { nestsOf, parseNest } from '../src/plan/nests';
 
 describe('host names (RFC 1123 section 2.1, RFC 1035 section 2.3.4)', () => {
   it.each([
@@ -49,15 +49,36 @@ describe('patterns with what a device is', () => {
   const at = (n: number, nest: string) => ({ n, nest, role: 'Tank Monitör', site: 'Øst, hall 2' });
 
   it('write nest, role and site as a host name can hold them', () => {
-    expect(fillPattern('{role}-{nest}-{n:02}', [at(7, 'B3')])).toEqual(['tank-monitor-b3-07']);
+    expect(fillPattern('{role}-{nest}-{n:02}', [at(7, 'B3')])).toEqual(['tank-monitoer-b3-07']);
     expect(fillPattern('{site}-{nest}', [at(1, 'A1'), at(2, 'A2')])).toEqual([
-      'st-hall-2-a1',
-      'st-hall-2-a2',
+      'ost-hall-2-a1',
+      'ost-hall-2-a2',
     ]);
   });
 
   it('refuse a pattern that gives all devices one name', () => {
     expect(() => fillPattern('{role}', [at(1, 'A1'), at(2, 'A2')])).toThrow('all devices get the same name');
+  });
+
+  it.each([
+    ['Øst hall 2', 'ost-hall-2'],
+    ['Łódź', 'lodz'],
+    ['Straße', 'strasse'],
+    ['Ærø', 'aero'],
+    ['  Tank monitor! ', 'tank-monitor'],
+    ['ﬁsh №5', 'fish-no5'],
+    ['Москва', 'moskva'],
+    ['***', ''],
+  ])('%s becomes %s', (text, label) => {
+    expect(asLabel(text)).toBe(label);
+  });
+
+  it('letters and digits of a host name stay, in small letters', () => {
+    fc.assert(
+      fc.property(fc.stringMatching(/^[a-zA-Z0-9]{1,20}$/), (text) => {
+        expect(asLabel(text)).toBe(text.toLowerCase());
+      }),
+    );
   });
 
   it('whatever stands in role and site, the name is a host name', () => {

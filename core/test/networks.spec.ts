@@ -1,16 +1,16 @@
 import fc from 'fast-check';
-import { findBoard, shippedBoards, type BoardProfile } from '../src/batch/boards';
-import type { Join, NetworkFacts } from '../src/batch/model';
-import { scanSubnet } from '../src/batch/scan-subnet';
+import { findBoard, shippedBoards, type BoardProfile } from '../src/boards/profiles';
+import type { Join, NetworkFacts } from '../src/plan/model';
+import { searchSubnet } from '../src/plan/search-subnet';
 import { channelAllowed, channelMHz, countryRanges, isChannel } from '../src/wifi/channels';
 import { countries } from '../src/wifi/countries';
-import { candidates, joinsByNetworkManager, joinsByWpaSupplicant } from '../src/wifi/join';
+import { candidates, joinsByNetworkManager, joinsByWpaSupplicant } from '../src/plan/join';
 import { secretFaults, wepKey } from '../src/wifi/secret';
 import { ssidBytes, ssidForms, ssidText } from '../src/wifi/ssid';
-import { isTimeZone } from '../src/batch/rules/system';
+import { isTimeZone } from '../src/plan/time-zone';
 import { renamedZones, timeZones } from '../src/wifi/time-zones';
 import { zoneInCountry } from '../src/wifi/zone-country';
-import { inSubnet, subnetHostCount, subnetHosts } from '../src/locate/subnet';
+import { inSubnet, subnetHostCount, subnetHosts } from '../src/net/subnet';
 import { soundNetwork, soundPlan } from './helpers/plan';
 
 describe('channels', () => {
@@ -97,6 +97,9 @@ describe('keys of networks', () => {
     // SAE has no key that could stand for the passphrase (IEEE Std 802.11-2020 section 12.4.3).
     ['wpa3-sae', 'AB'.repeat(32), ['long']],
     ['wpa3-sae', '12345678', []],
+    ['wpa3-sae', 'smörgås-bord', []],
+    ['wpa3-sae', 'smör', ['short']],
+    ['wpa3-sae', 'two\nlines of it', ['characters']],
     ['wep', 'abcde', []],
     ['wep', '0123456789', []],
     ['wep', 'abcdef', ['wep-form']],
@@ -176,10 +179,10 @@ describe('which network a board joins', () => {
       at('b', { subnet: '192.168.2.0/24', heard: false }),
     ];
     plan.networks = [join('a', 1), join('b', 2)];
-    expect(scanSubnet(plan, shelf)).toBe('192.168.40.0/24');
+    expect(searchSubnet(plan, shelf)).toBe('192.168.40.0/24');
     plan.network.subnet = ' ';
-    expect(scanSubnet(plan, shelf)).toBe('192.168.1.0/24');
-    expect(scanSubnet(plan, [])).toBe('');
+    expect(searchSubnet(plan, shelf)).toBe('192.168.1.0/24');
+    expect(searchSubnet(plan, [])).toBe('');
   });
 });
 

@@ -1,5 +1,5 @@
-import { AddressError, numberAddresses } from '../src/batch/number-addresses';
-import { addressFault } from '../src/locate/subnet';
+import { AddressError, numberAddresses } from '../src/plan/number-addresses';
+import { addressFault } from '../src/net/subnet';
 import { soundPlan } from './helpers/plan';
 
 const all = (count: number): ReadonlySet<string> => new Set(soundPlan(count).devices.map(({ id }) => id));

@@ -6,14 +6,18 @@ import { makeHostKey } from '../src/access/host-key';
 import { hostKeyBlob } from '../src/access/read-host-key';
 import { parsePublicKey } from '../src/access/ssh-public-key';
 import { equalBytes, utf8 } from '../src/bytes';
-import { checkCard, type BootFiles } from '../src/firstboot/check/check-card';
+import { checkCard } from '../src/firstboot/check/check-card';
+import { type BootFiles } from '../src/firstboot/boot-files';
 import { cardChanges, saltOnCard } from '../src/firstboot/check/compare';
 import { cardFilesOf } from '../src/firstboot/card-files';
-import type { FirstBootMethodId } from '../src/batch/model';
-import type { CardFile } from '../src/firstboot/method';
+import type { FirstBootMethodId } from '../src/plan/model';
+import type { CardFile } from '../src/firstboot/settings';
 import { base, bootFilesOf } from './helpers/check';
 import { network, settings } from './helpers/plan';
 import { attempt, inScratch, run } from './helpers/reference';
+import { amount } from './helpers/soak';
+
+const much = amount('one-byte', 120, 500, 20_261_126);
 
 const given = settings({
   user: { ...settings().user, passwordHash: `$6$seagrass$${'aB3/'.repeat(21)}ab`, passwordLogin: true },
@@ -69,7 +73,7 @@ describe('one byte changed in a credential file', () => {
           expect({ path, where, value, told: told || harmless }).toEqual({ path, where, value, told: true });
         }),
         // The same changes each time, unless others are asked for.
-        { numRuns: 500, seed: Number(process.env['NEST_MARK_SEED'] ?? 20_261_126) },
+        { numRuns: much.runs, seed: much.seed },
       );
     },
     60_000,

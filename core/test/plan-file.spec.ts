@@ -1,9 +1,9 @@
 import fc from 'fast-check';
-import { adviseImages, widthAdvice } from '../src/batch/advice';
-import { boardProfiles, findBoard, shippedBoards, type BoardProfile } from '../src/batch/boards';
-import { batchSettings, settingsOf, variantsOf, withOverrides } from '../src/batch/effective';
-import { emptyPlan, PlanSchema, type ImageFacts } from '../src/batch/model';
-import { BoardProfileSchema } from '../src/batch/boards';
+import { adviseImages, widthAdvice } from '../src/images/advice';
+import { boardProfiles, findBoard, shippedBoards, type BoardProfile } from '../src/boards/profiles';
+import { batchSettings, settingsOf, variantsOf, withOverrides } from '../src/plan/effective';
+import { emptyPlan, PlanSchema, type ImageFacts } from '../src/plan/model';
+import { BoardProfileSchema } from '../src/boards/profiles';
 import { PlanFileError, readPlanFile, type PlanFile } from '../src/handover/plan-file';
 import { networkId, soundNetwork, soundPlan, viewOf } from './helpers/plan';
 

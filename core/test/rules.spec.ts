@@ -1,9 +1,11 @@
 import { sshString } from '../src/access/ssh-wire';
 import { concatBytes, toBase64 } from '../src/bytes';
-import { findBoard } from '../src/batch/boards';
-import { stopsWriting } from '../src/batch/finding';
-import type { NetworkFacts, Plan, PlanView } from '../src/batch/model';
-import { checkPlan, checkPlanInTurns, planRules } from '../src/batch/rules';
+import { findBoard } from '../src/boards/profiles';
+import { stopsWriting } from '../src/plan/finding';
+import { ownMethodId, type NetworkFacts, type Plan, type PlanView } from '../src/plan/model';
+import { OwnDescriptionSchema, type Quoting } from '../src/plan/own-method';
+import { checkPlan, checkPlanInTurns, planRules } from '../src/rules';
+import { unreadSystem, type Ability, type SystemFacts } from '../src/system/facts';
 import { networkId, soundNetwork, soundPlan, userKey, viewOf } from './helpers/plan';
 
 type Change = (view: PlanView) => void;
@@ -36,6 +38,39 @@ const image =
   (view) => {
     view.images = view.images.map((entry) => ({ ...entry, ...change }));
   };
+const ownId = '4f1f8f0e-3c54-4f6b-9d0e-0a8a2f1f2a12';
+/** An image that takes an own method which carries all that the sound plan has. */
+const described = (quoting: Quoting): Partial<PlanView['images'][number]> => ({
+  method: ownMethodId(ownId),
+  own: {
+    id: ownId,
+    description: OwnDescriptionSchema.parse({
+      format: 'nest-mark-first-boot-method',
+      version: 1,
+      title: 'Board file',
+      files: [
+        {
+          path: 'board.lst',
+          form: 'text',
+          quoting,
+          words: { wpa2: 'wpa', mixed: 'both' },
+          entries: [
+            { value: 'net <<ssid>> <<wifiKey>> <<security>>', each: 'network' },
+            { value: 'name <<hostName>>' },
+            { value: 'owner <<user>> <<passwordLogin>> <<rootRights>>' },
+            { value: 'at <<timeZone>> <<locale>> <<country>>' },
+            { value: 'keys <<userKeys.base64>>' },
+            { value: 'identity <<hostKey.base64>>' },
+          ],
+        },
+      ],
+    }),
+  },
+});
+const system = (change: Partial<SystemFacts>): Change =>
+  image({ system: { ...unreadSystem(''), ...change } });
+const absent: Ability = { has: false, on: null, version: '', where: 'none of it' };
+const kernelLine = { path: 'cmdline.txt', readBy: 'the first stage' };
 const password =
   (value: string, change: (plan: Plan) => unknown = () => undefined): Change =>
   (view) => {
@@ -481,6 +516,33 @@ const cases: [rule: string, what: string, fires: Change, quiet: Change][] = [
     ),
   ],
   [
+    'root-files stops',
+    'a file for a root that could not be read',
+    all(
+      system({ unread: 'Its root file system is btrfs, which is not read here.' }),
+      file({ place: 'root', path: '/etc/app.conf' }),
+    ),
+    all(system({}), file({ place: 'root', path: '/etc/app.conf' })),
+  ],
+  [
+    'extra-files stops',
+    'a file for a home that is not there before the first boot',
+    all(system({}), file({ place: 'root', path: '/home/keeper/x' })),
+    all(system({}), file({ place: 'board', path: '/home/keeper/x' })),
+  ],
+  [
+    'method-says stops',
+    'an own method that parts by blanks what has one in it',
+    image(described('plain')),
+    image(described('percent')),
+  ],
+  [
+    'security-method stops',
+    'WPA3 only for an own method without a word for it',
+    all(image(described('percent')), network({ security: 'wpa3-sae' })),
+    all(image(described('percent')), network({ security: 'wpa2-wpa3' })),
+  ],
+  [
     'method-way-in stops',
     'keys alone, for marker files',
     image({ method: 'marker-files' }),
@@ -509,6 +571,42 @@ const cases: [rule: string, what: string, fires: Change, quiet: Change][] = [
     'nothing on the card, said by hand',
     image({ method: 'none', chosenMethod: 'none' }),
     () => undefined,
+  ],
+  [
+    'method-acts stops',
+    'a seed for an image without cloud-init',
+    system({ abilities: { cloudInit: absent } }),
+    system({}),
+  ],
+  [
+    'method-joins stops',
+    'keyfiles for an image without NetworkManager',
+    all(image({ method: 'run-once' }), system({ kernelLine, abilities: { networkManager: absent } })),
+    all(image({ method: 'run-once' }), system({ kernelLine })),
+  ],
+  [
+    'image-login stops',
+    'no login service',
+    system({ abilities: { ssh: absent } }),
+    all(
+      system({ abilities: { ssh: absent } }),
+      plan(({ extras }) => (extras.packages = 'openssh-server')),
+    ),
+  ],
+  [
+    'image-accounts warns',
+    'a maker’s account with a password',
+    system({ accounts: [{ name: 'maker', login: 'password', where: '/etc/shadow' }] }),
+    system({ accounts: [{ name: 'keeper', login: 'password', where: '/etc/shadow' }] }),
+  ],
+  [
+    'image-shared warns',
+    'a machine-id for a seed',
+    system({ shared: [{ what: 'machine-id', where: '/etc/machine-id' }] }),
+    all(
+      image({ method: 'run-once' }),
+      system({ kernelLine, shared: [{ what: 'machine-id', where: '/etc/machine-id' }] }),
+    ),
   ],
   [
     'groups stops',
@@ -608,6 +706,7 @@ const companions: Record<string, string[]> = {
   'an open network with a passphrase': ['security-weak warns'],
   'WEP in a declarative seed': ['security-weak warns'],
   'WPA3 only in a declarative seed': ['cable-drop warns'],
+  'WPA3 only for an own method without a word for it': ['network-security stops'],
   'more than the supply gives': ['cable-drop warns', 'socket-current warns'],
 };
 

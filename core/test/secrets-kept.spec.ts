@@ -1,9 +1,12 @@
 import fc from 'fast-check';
 import { utf8 } from '../src/bytes';
 import { checkCard } from '../src/firstboot/check/check-card';
-import type { FirstBootMethodId } from '../src/batch/model';
+import type { FirstBootMethodId } from '../src/plan/model';
 import { bootFilesOf, cardOf } from './helpers/check';
 import { network, settings } from './helpers/plan';
+import { amount } from './helpers/soak';
+
+const much = amount('secrets-kept', 300, 2000, 20_261_126);
 
 /** A findings list is shown on screens, sent to browsers and copied into mails: no secret of the card may be in it. */
 const key = '0f1e2d3c4b5a69788796a5b4c3d2e1f00f1e2d3c4b5a69788796a5b4c3d2e1f0';
@@ -89,7 +92,7 @@ it.each(['declarative-seed', 'marker-files', 'network-template', 'run-once'] as 
         ].join('\n');
         expect({ told, repeated: parts.filter((one) => told.includes(one)) }).toEqual({ told, repeated: [] });
       }),
-      { numRuns: 2000, seed: Number(process.env['NEST_MARK_SEED'] ?? 20_261_126) },
+      { numRuns: much.runs, seed: much.seed },
     );
   },
   60_000,

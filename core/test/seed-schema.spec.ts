@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { textOf, utf8 } from '../src/bytes';
 import { noBase } from '../src/firstboot/base-files';
 import { cardFilesOf } from '../src/firstboot/card-files';
-import type { FirstBootSettings } from '../src/firstboot/method';
+import type { FirstBootSettings } from '../src/firstboot/settings';
 import { network, settings, userKey } from './helpers/plan';
 import { attempt, inScratch, run } from './helpers/reference';
 
@@ -138,25 +138,29 @@ describe('every pair of settings', () => {
     }
   }, 60_000);
 
-  it('the seed also goes through cloud-init’s own network conversion to netplan', async () => {
-    await inScratch((folder) => {
-      const file = join(folder, 'network-config');
-      writeFileSync(file, fileOf(settings(rows.find(({ wired }) => wired?.gateway)), 'network-config'));
-      run('cloud-init', [
-        'devel',
-        'net-convert',
-        '-p',
-        file,
-        '-k',
-        'yaml',
-        '-d',
-        join(folder, 'out'),
-        '-D',
-        'debian',
-        '-O',
-        'netplan',
-      ]);
-      run('netplan', ['generate', '--root-dir', join(folder, 'out')]);
-    });
-  });
+  it.each(['netplan', 'eni'])(
+    'the seed also goes through cloud-init’s own network conversion to %s',
+    async (form) => {
+      await inScratch((folder) => {
+        const file = join(folder, 'network-config');
+        const given = settings({ ...rows.find(({ wired }) => wired?.gateway), networks: [] });
+        writeFileSync(file, fileOf(given, 'network-config'));
+        run('cloud-init', [
+          'devel',
+          'net-convert',
+          '-p',
+          file,
+          '-k',
+          'yaml',
+          '-d',
+          join(folder, 'out'),
+          '-D',
+          'debian',
+          '-O',
+          form,
+        ]);
+        if (form === 'netplan') run('netplan', ['generate', '--root-dir', join(folder, 'out')]);
+      });
+    },
+  );
 });

@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import { simulate, SimulationError, type Job, type Run, type Step } from '../src/bench/simulate';
+import { simulate, SimulationError, type Job, type Run, type Step } from '../src/forecast/simulate';
 
 const step = (name: string, seconds: number, take: string[] = [], give: string[] = take): Step => ({
   name,

@@ -1,4 +1,4 @@
-import { bootWait, deviceStanding, stageCounts, type DeviceFacts } from '../src/batch/state';
+import { bootWait, deviceStanding, stageCounts, type DeviceFacts } from '../src/progress/standing';
 import { batchCsv } from '../src/handover/batch-csv';
 import { knownHosts, sshConfig } from '../src/handover/ssh-files';
 import { bothSizes, clock } from '../src/units';

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
-import { awgDiameter, longestCable, ohmsPerMetre, pathOhms, voltsAtBoard } from '../src/bench/wire';
-import type { Cable } from '../src/bench/power-model';
+import { awgDiameter, longestCable, ohmsPerMetre, pathOhms, voltsAtBoard } from '../src/power/wire';
+import type { Cable } from '../src/plan/power-plan';
 
 describe('wire by the American gauge (ASTM B258)', () => {
   // Published table of solid copper at 20 °C, from memory: gauge, diameter in mm, resistance in mΩ/m.

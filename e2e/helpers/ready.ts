@@ -16,8 +16,8 @@ import { baseImage, type App } from './app';
 
 const userKey = makeHostKey(new Uint8Array(32).fill(7), new Uint8Array(4), 'mara@bench').publicLine;
 
-/** A batch that could be written, made through the server's interface, for tests that are about something else. */
-export async function readyBatch(app: App, count: number, change: Partial<Plan> = {}): Promise<Batch> {
+/** Puts the practice image on the shelf, where a test began with an empty one. */
+async function addImage(app: App): Promise<Image> {
   const { id } = await app.api<Image>('POST', '/images', {
     path: baseImage,
     title: 'Practice OS 1',
@@ -25,17 +25,24 @@ export async function readyBatch(app: App, count: number, change: Partial<Plan> 
   });
   for (;;) {
     const image = (await app.api<Image[]>('GET', '/images')).find((candidate) => candidate.id === id);
-    if (image?.state === 'ready') break;
+    if (image?.state === 'ready') return image;
     if (image?.state === 'failed') throw new Error(image.message);
     await new Promise((resolve) => setTimeout(resolve, 100));
   }
+}
+
+/** A batch that could be written, made through the server's interface, for tests that are about something else. */
+export async function readyBatch(app: App, count: number, change: Partial<Plan> = {}): Promise<Batch> {
+  const image =
+    (await app.api<Image[]>('GET', '/images')).find(({ state }) => state === 'ready') ??
+    (await addImage(app));
   const network = await app.api<ShelvedNetwork>('POST', '/networks', {
     network: { ...emptyNetwork('Bench'), ssid: 'Saltmarsh Bench' },
     secret: 'low tide at seven',
   });
   const plan: Plan = {
     ...emptyPlan('Tank monitors'),
-    imageId: id,
+    imageId: image.id,
     access: { ...emptyPlan('').access, userName: 'keeper', keys: userKey },
     networks: [{ networkId: network.id, priority: 10 }],
     country: 'DK',

@@ -1,5 +1,5 @@
-import type { BatchProgress, Scan } from '@nest-mark/core';
-import { expect, type Page } from '@playwright/test';
+import type { BatchProgress, Search } from '@nest-mark/core';
+import { expect, type Locator, type Page } from '@playwright/test';
 import { baseImage, type App } from './app';
 
 /** What a person does, by the names that stand on the screen. */
@@ -10,6 +10,7 @@ export type StageName =
   | 'Boot & find'
   | 'Hand over'
   | 'Images'
+  | 'First-boot methods'
   | 'Card check'
   | 'Card records'
   | 'Networks'
@@ -32,7 +33,7 @@ export async function firstBatch(page: Page, app: App, name: string): Promise<vo
 
 export async function shelveBaseImage(page: Page, title: string): Promise<void> {
   await stage(page, 'Images');
-  await page.getByLabel('Path of the file').fill(baseImage);
+  await page.getByLabel('Path or address of the file').fill(baseImage);
   await page.getByLabel('Title').fill(title);
   await page.getByRole('button', { name: 'Read and check it' }).click();
   await expect(
@@ -40,18 +41,24 @@ export async function shelveBaseImage(page: Page, title: string): Promise<void> 
   ).toBeVisible();
 }
 
-/** Chooses in one of the searchable lists. */
-export async function choose(
-  page: Page,
-  label: string,
-  typed: string,
-  option: string | RegExp,
-): Promise<void> {
-  await page.getByLabel(label, { exact: true }).click();
+/**
+ * Opens a list, narrows it by what is typed and takes one of its lines. A page that moves closes a list that is open
+ * in it; it is opened again then, as a person would.
+ */
+export async function pick(field: Locator, option: string | RegExp, typed = ''): Promise<void> {
+  const page = field.page();
+  const wanted = page.getByRole('option', { name: option });
   const filter = page.getByRole('searchbox');
-  if (typed) await filter.fill(typed);
-  await page.getByRole('option', { name: option }).click();
+  await expect(async () => {
+    if (!(await page.getByRole('listbox').isVisible())) await field.click({ timeout: 2000 });
+    if (typed) await filter.fill(typed, { timeout: 2000 });
+    await wanted.click({ timeout: 2000 });
+  }).toPass();
 }
+
+/** Chooses in one of the searchable lists. */
+export const choose = (page: Page, label: string, typed: string, option: string | RegExp): Promise<void> =>
+  pick(page.getByLabel(label, { exact: true }), option, typed);
 
 export interface PlanInput {
   count: number;
@@ -115,14 +122,14 @@ export async function writeRound(page: Page, count: number): Promise<void> {
 export async function search(page: Page): Promise<void> {
   await stage(page, 'Boot & find');
   const begun = page.waitForResponse(
-    (response) => response.url().endsWith('/scans') && response.status() === 201,
+    (response) => response.url().endsWith('/searches') && response.status() === 201,
   );
   await page.getByRole('button', { name: 'Search' }).click();
-  const { id, batchId } = (await (await begun).json()) as Scan;
+  const { id, batchId } = (await (await begun).json()) as Search;
   const progress = new URL(`/api/batches/${batchId}/progress`, page.url()).href;
   const ended = async (): Promise<boolean> => {
-    const { scan } = (await (await page.request.get(progress)).json()) as BatchProgress;
-    return scan?.id === id && scan.state === 'done';
+    const { search } = (await (await page.request.get(progress)).json()) as BatchProgress;
+    return search?.id === id && search.state === 'done';
   };
   await expect.poll(ended, { timeout: 60_000 }).toBe(true);
   await expect(page.getByRole('button', { name: 'Search' })).toBeVisible();

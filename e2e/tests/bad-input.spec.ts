@@ -3,7 +3,7 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { baseImage, expect, test } from '../helpers/app';
 import { readyBatch } from '../helpers/ready';
-import { armRound, firstBatch, search, setPace, stage, who } from '../helpers/steps';
+import { armRound, firstBatch, search, setPace, stage, who, pick } from '../helpers/steps';
 
 test('a plan that cannot work says so while it is typed, with reasons; buttons mend what they can', async ({
   app,
@@ -54,7 +54,7 @@ test('a plan that cannot work says so while it is typed, with reasons; buttons m
 });
 
 test('images that are cut off, no disk, or not the published one are refused with a sentence', async ({
-  app,
+  bareApp: app,
   page,
 }) => {
   await firstBatch(page, app, 'Gates');
@@ -64,14 +64,14 @@ test('images that are cut off, no disk, or not the published one are refused wit
   const letter = join(app.folder, 'letter.img');
   writeFileSync(letter, 'Dear all, '.repeat(100_000));
   const add = async (path: string, title: string, sha256 = ''): Promise<void> => {
-    await page.getByLabel('Path of the file').fill(path);
+    await page.getByLabel('Path or address of the file').fill(path);
     await page.getByLabel('Title').fill(title);
     await page.getByLabel('Published SHA-256').fill(sha256);
     await page.getByRole('button', { name: 'Read and check it' }).click();
   };
   await add('/nowhere/card.img', 'Nowhere');
   await expect(page.getByRole('alert')).toContainText('There is no readable file at /nowhere/card.img');
-  await expect(page.getByLabel('Path of the file')).toHaveValue('/nowhere/card.img');
+  await expect(page.getByLabel('Path or address of the file')).toHaveValue('/nowhere/card.img');
   await add(cut, 'Cut');
   await expect(page.getByRole('article', { name: 'Cut' })).toContainText('cut off or damaged');
   await add(letter, 'Letter');
@@ -88,9 +88,7 @@ test('cards that are too small, locked, too large, lying or pulled: each says wh
   await page.goto(app.url);
   await setPace(page, 1, 0);
   const put = async (slot: string, card: string): Promise<void> => {
-    await page.getByLabel(`Card for ${slot}`).click();
-    await page.getByRole('searchbox').fill(card);
-    await page.getByRole('option', { name: new RegExp(`^${card},`) }).click();
+    await pick(page.getByLabel(`Card for ${slot}`), new RegExp(`^${card},`), card);
     await expect(
       page.locator('.slot', { hasText: slot }).getByRole('button', { name: 'Pull it' }),
     ).toBeVisible();

@@ -4,7 +4,7 @@ import { basename, join } from 'node:path';
 import type { Locator } from '@playwright/test';
 import { expect, test } from '../helpers/app';
 import { exportedCard, readyBatch } from '../helpers/ready';
-import { armRound, bootAndProve, setPace, stage } from '../helpers/steps';
+import { armRound, bootAndProve, setPace, stage, pick } from '../helpers/steps';
 
 const env = { ...process.env, PATH: `${process.env['PATH'] ?? ''}:/usr/sbin:/sbin`, MTOOLS_SKIP_CHECK: '1' };
 const boot = (disk: string): string[] => ['-i', `${disk}@@1M`];
@@ -24,8 +24,7 @@ test('a spoilt card: the check says what is wrong before anybody waits for the b
   await readyBatch(app, 1);
   await page.goto(app.url);
   await setPace(page, 1, 0);
-  await page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1').click();
-  await page.getByRole('option', { name: /^Card 1,/ }).click();
+  await pick(page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1'), /^Card 1,/);
   await armRound(page, 1);
   await expect(page.getByText('Verified, take it out.')).toBeVisible({ timeout: 60_000 });
 
@@ -34,12 +33,10 @@ test('a spoilt card: the check says what is wrong before anybody waits for the b
   await stage(page, 'Practice bench');
   await page.locator('[data-slot="slot-1"]').getByRole('button', { name: 'Pull it' }).click();
   change(card, app.folder, 'user-data', (text) => `\uFEFF${text}`);
-  await page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1').click();
-  await page.getByRole('option', { name: /^Card 1,/ }).click();
+  await pick(page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1'), /^Card 1,/);
 
   await stage(page, 'Card check');
-  await page.getByRole('combobox', { name: 'Or a card in a slot' }).click();
-  await page.getByRole('option', { name: /^Slot 1/ }).click();
+  await pick(page.getByRole('combobox', { name: 'Or a card in a slot' }), /^Slot 1/);
   await page.getByRole('button', { name: 'Check it' }).click();
   await expect(page.getByRole('region', { name: 'the card in Slot 1' })).toContainText(
     'The board will be called tank-01.',

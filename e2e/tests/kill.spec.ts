@@ -6,7 +6,7 @@ import { readyBatch } from '../helpers/ready';
 import { armRound, setPace, stage } from '../helpers/steps';
 
 test('a server killed in the middle of a round: no card claims to be finished, nothing in the log is lost, the round is resumed', async ({
-  app,
+  ownApp: app,
   page,
 }) => {
   const batch = await readyBatch(app, 4);

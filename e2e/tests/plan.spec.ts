@@ -3,7 +3,7 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { baseImage, expect, test, type Page } from '../helpers/app';
 import { readyBatch } from '../helpers/ready';
-import { armRound, setPace, stage } from '../helpers/steps';
+import { armRound, setPace, stage, pick } from '../helpers/steps';
 
 /** A person at the keyboard: every press is counted, a paste is two. */
 class Hands {
@@ -35,7 +35,7 @@ class Hands {
 }
 
 test('a new user plans the hatchery’s twelve boards from an empty database with the keyboard alone', async ({
-  app,
+  bareApp: app,
   page,
 }) => {
   const hands = new Hands(page);
@@ -56,7 +56,7 @@ test('a new user plans the hatchery’s twelve boards from an empty database wit
 
   // The image first: it is read while the rest is typed.
   await hands.command('add an i');
-  await focused('Path of the file');
+  await focused('Path or address of the file');
   await hands.paste(baseImage);
   await hands.press('Enter');
   await hands.command('add dev');
@@ -125,11 +125,8 @@ test('devices differ from their batch, a table changes them, and one undo takes 
   await page.goto(app.url);
   await page.getByLabel('Select tank-02', { exact: true }).check();
   const chosen = page.getByRole('region', { name: /^The selected device/ });
-  await chosen.getByLabel('Board', { exact: true }).click();
-  await page.getByRole('option', { name: 'Compact, 32 bit, 2.4 GHz only, slow' }).click();
-  await chosen.getByLabel('Time zone', { exact: true }).click();
-  await page.getByRole('searchbox').fill('Faroe');
-  await page.getByRole('option', { name: 'Atlantic/Faroe' }).click();
+  await pick(chosen.getByLabel('Board', { exact: true }), 'Compact, 32 bit, 2.4 GHz only, slow');
+  await pick(chosen.getByLabel('Time zone', { exact: true }), 'Atlantic/Faroe', 'Faroe');
   const findings = page.getByRole('complementary', { name: 'Findings' });
   await expect(findings).toContainText('tank-02: Atlantic/Faroe is not a time zone of DK.');
   await expect(page.getByLabel('Notes on tank-02')).toHaveAttribute(
@@ -227,7 +224,7 @@ test('shelves: a network is shared, a board profile is one’s own, and what is 
   );
   await expect(page.getByText('Plan saved')).toBeVisible();
   await bench.getByRole('button', { name: 'Take off the shelf' }).click();
-  await expect(page.getByText('The network stays: it is planned in Tank monitors.')).toBeVisible();
+  await expect(page.getByText('The network stays. It is planned in Tank monitors.')).toBeVisible();
 
   await stage(page, 'Boards');
   await page.getByRole('button', { name: 'Copy Compact, 64 bit, 2.4 GHz only' }).click();
@@ -238,15 +235,14 @@ test('shelves: a network is shared, a board profile is one’s own, and what is 
   await page.getByRole('button', { name: 'Save the profile' }).click();
   await expect(page.getByRole('row', { name: /Compact with a long aerial/ })).toContainText('0.82 A');
   await stage(page, 'Plan');
-  await page.getByLabel('Board', { exact: true }).click();
-  await page.getByRole('option', { name: 'Compact with a long aerial' }).click();
+  await pick(page.getByLabel('Board', { exact: true }), 'Compact with a long aerial');
   await expect(page.getByText('Plan saved')).toBeVisible();
   await stage(page, 'Boards');
   await page
     .getByRole('row', { name: /Compact with a long aerial/ })
     .getByRole('button', { name: 'Remove' })
     .click();
-  await expect(page.getByText('The profile stays: it is planned in Tank monitors.')).toBeVisible();
+  await expect(page.getByText('The profile stays. It is planned in Tank monitors.')).toBeVisible();
 });
 
 test('a password is made for each device and handed over one by one, which is logged', async ({

@@ -12,6 +12,7 @@ import {
   stage,
   who,
   writeRound,
+  pick,
 } from '../helpers/steps';
 
 const run = promisify(execFile);
@@ -40,7 +41,7 @@ async function save(page: Page, title: string, path: string): Promise<void> {
 }
 
 test('twelve boards in three rounds: planned, written, booted, proved, and logged in to; then what goes wrong on a bench', async ({
-  app,
+  bareApp: app,
   page,
 }) => {
   const key = makeKey(app);
@@ -130,8 +131,10 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     await page.getByRole('button', { name: 'Put fresh cards into empty slots' }).click();
     await stage(page, 'Cards');
     // Every device has a card, so nothing is proposed; the one to be written again is chosen by hand.
-    await page.getByRole('listitem').filter({ hasText: 'Slot 1' }).getByLabel('Becomes').click();
-    await page.getByRole('option', { name: 'C4 · tank-12' }).click();
+    await pick(
+      page.getByRole('listitem').filter({ hasText: 'Slot 1' }).getByLabel('Becomes'),
+      'C4 · tank-12',
+    );
     await page.getByRole('button', { name: 'Arm a round of 1 …' }).click();
     await page.getByLabel(/^Type/).fill('erase 1');
     await page.getByRole('button', { name: 'Erase and write 1 card' }).click();
@@ -151,8 +154,7 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     const card = page.locator('tr[data-card]', { hasText: label });
     const title = await card.locator('td').first().innerText();
     await page.locator('tr[data-board="A2"]').getByRole('button', { name: 'Take card' }).click();
-    await page.getByLabel('Or seat one card').click();
-    await page.getByRole('option', { name: title, exact: true }).click();
+    await pick(page.getByLabel('Or seat one card'), new RegExp(`^${title}$`));
     await page.getByLabel('in the board of nest').fill('A2');
     await page.getByRole('button', { name: 'Seat it' }).click();
     await expect.poll(() => cardIn('A2')).toBe(label);

@@ -1,11 +1,13 @@
 import { execFileSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import { readFileSync } from 'node:fs';
+import { readFileSync, writeFileSync } from 'node:fs';
+import { createServer } from 'node:http';
+import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import type { Image } from '@nest-mark/core';
-import { baseImage, expect, test, type Page } from '../helpers/app';
+import { baseImage, expect, smallImage, test, type Page } from '../helpers/app';
 import { readyBatch } from '../helpers/ready';
-import { armRound, setPace, stage } from '../helpers/steps';
+import { armRound, setPace, stage, pick } from '../helpers/steps';
 
 const slot = (page: Page, number: number) =>
   page
@@ -15,8 +17,7 @@ const slot = (page: Page, number: number) =>
 /** Tells a card of the practice bench what to do. */
 async function fault(page: Page, card: string, does: string): Promise<void> {
   await stage(page, 'Practice bench');
-  await page.getByLabel(`What ${card} does`, { exact: true }).click();
-  await page.getByRole('option', { name: does }).click();
+  await pick(page.getByLabel(`What ${card} does`, { exact: true }), does);
 }
 
 async function freshCards(page: Page): Promise<void> {
@@ -42,8 +43,7 @@ test('twelve cards in rounds, one that dies in the middle and one that is pulled
   await page.getByRole('button', { name: 'Go on' }).click();
   await stage(page, 'Practice bench');
   await page.locator('[data-slot="slot-4"]').getByRole('button', { name: 'Pull it' }).click();
-  await page.locator('[data-slot="slot-4"]').getByLabel('Card for Slot 4').click();
-  await page.getByRole('option', { name: /^Card 4,/ }).click();
+  await pick(page.locator('[data-slot="slot-4"]').getByLabel('Card for Slot 4'), /^Card 4,/);
   await stage(page, 'Cards');
   await expect(slot(page, 2)).toContainText('The card stopped working at byte 60000000. Throw it away.');
   await expect(slot(page, 4)).toContainText('Put it back and write it again.');
@@ -83,14 +83,13 @@ test('twelve cards in rounds, one that dies in the middle and one that is pulled
   await row.getByRole('button', { name: 'Retire p52a8' }).click();
   await stage(page, 'Practice bench');
   await page.getByRole('button', { name: 'Take out all that can be pulled' }).click();
-  await page.locator('[data-slot="slot-2"]').getByLabel('Card for Slot 2').click();
-  await page.getByRole('option', { name: /^Card 2,/ }).click();
+  await pick(page.locator('[data-slot="slot-2"]').getByLabel('Card for Slot 2'), /^Card 2,/);
   await stage(page, 'Cards');
   await expect(slot(page, 2)).toContainText('This card was retired. Use another one');
 });
 
 test('an image is dropped into the page with its list of digests, is broken off by a kill, and goes on', async ({
-  app,
+  ownApp: app,
   page,
 }) => {
   await page.goto(app.url);
@@ -99,11 +98,13 @@ test('an image is dropped into the page with its list of digests, is broken off 
   await stage(page, 'Images');
   const image = readFileSync(baseImage);
   const digest = createHash('sha256').update(image).digest('hex');
-  const list = {
-    name: 'SHA256SUMS',
-    mimeType: 'text/plain',
-    buffer: Buffer.from(`${digest}  practice-os.img.xz\n`),
+  // By their paths: octets that are handed to the browser take as long as the machine is busy.
+  const named = (name: string, content: Uint8Array | string): string => {
+    const path = join(app.folder, name);
+    writeFileSync(path, content);
+    return path;
   };
+  const list = named('SHA256SUMS', `${digest}  practice-os.img.xz\n`);
   const chooser = page.locator('nm-add-image input[type="file"]');
   // After the first piece the server is cut down; sending waits for it and goes on.
   let pieces = 0;
@@ -113,10 +114,7 @@ test('an image is dropped into the page with its list of digests, is broken off 
       await route.abort();
     } else await route.continue();
   });
-  await chooser.setInputFiles([
-    { name: 'practice-os.img.xz', mimeType: 'application/x-xz', buffer: image },
-    list,
-  ]);
+  await chooser.setInputFiles([named('practice-os.img.xz', image), list]);
   await expect(page.getByText('The server does not answer. Sending goes on by itself')).toBeVisible();
   const port = new URL(app.url).port;
   await app.start('--no-demo', '--port', port);
@@ -127,12 +125,12 @@ test('an image is dropped into the page with its list of digests, is broken off 
   expect(shelved).toMatchObject({ state: 'ready', packedSha256: digest });
 
   // The same octets under another name are recognised; a digest that is not theirs stops them.
-  await chooser.setInputFiles([{ name: 'again.img.xz', mimeType: 'application/x-xz', buffer: image }]);
+  await chooser.setInputFiles([named('again.img.xz', image)]);
   await expect(page.getByRole('article', { name: 'again.img.xz' })).toContainText(
     'This image is on the shelf already, as "practice-os.img.xz".',
     { timeout: 60_000 },
   );
-  await chooser.setInputFiles([{ name: 'other.img.xz', mimeType: 'application/x-xz', buffer: image }, list]);
+  await chooser.setInputFiles([named('other.img.xz', image), list]);
   await expect(page.getByRole('alert')).toContainText('The published list does not name other.img.xz');
 });
 
@@ -143,10 +141,12 @@ test('a card that lies about its size is found out, and a device’s card is tak
   await readyBatch(app, 2);
   await page.goto(app.url);
   await setPace(page, 1, 0);
-  await page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1').click();
-  await page.getByRole('option', { name: /^Card that holds less than it says/ }).click();
+  await pick(
+    page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1'),
+    /^Card that holds less than it says/,
+  );
   await stage(page, 'Cards');
-  await page.getByRole('button', { name: 'Prove the card in Slot 1' }).click();
+  await page.getByRole('button', { name: 'Check the capacity of the card in Slot 1' }).click();
   const dialog = page.getByRole('dialog', { name: 'This card will be erased' });
   await expect(dialog).toContainText('64 GB (59.6 GiB)');
   const go = dialog.getByRole('button', { name: 'Erase and begin' });
@@ -163,10 +163,8 @@ test('a card that lies about its size is found out, and a device’s card is tak
 
   await page.getByText('No reader here? Take a card as a file').click();
   const panel = page.locator('nm-export-panel');
-  await panel.getByRole('combobox', { name: 'Device' }).click();
-  await page.getByRole('option', { name: 'A2 · tank-02' }).click();
-  await panel.getByRole('combobox', { name: 'As' }).click();
-  await page.getByRole('option', { name: 'first-boot files only, .zip' }).click();
+  await pick(panel.getByRole('combobox', { name: 'Device' }), 'A2 · tank-02');
+  await pick(panel.getByRole('combobox', { name: 'As' }), 'first-boot files only, .zip');
   const download = page.waitForEvent('download');
   await panel.getByRole('button', { name: 'Make the file' }).click();
   const path = join(app.folder, 'card.zip');
@@ -176,4 +174,47 @@ test('a card that lies about its size is found out, and a device’s card is tak
   );
   await stage(page, 'Log');
   await expect(page.getByText(/first-boot files of tank-02 were exported/)).toBeVisible();
+});
+
+test('an image by its address: fetched over a line that breaks, with the digest beside it; asked later whether there is a newer one', async ({
+  app,
+  page,
+}) => {
+  const small = readFileSync(smallImage);
+  const digest = createHash('sha256').update(small).digest('hex');
+  let etag = '"one"';
+  let broken = false;
+  const web = createServer((request, response) => {
+    if (request.url === '/small.img.xz.sha256') return void response.end(`${digest}  small.img.xz\n`);
+    const first = Number(/^bytes=(\d+)-$/.exec(request.headers.range ?? '')?.[1] ?? 0);
+    const whole = { etag, 'content-length': small.length - first };
+    const range = `bytes ${String(first)}-${String(small.length - 1)}/${String(small.length)}`;
+    response.writeHead(first > 0 ? 206 : 200, first > 0 ? { ...whole, 'content-range': range } : whole);
+    if (request.method === 'HEAD') return void response.end();
+    if (broken) return void response.end(small.subarray(first));
+    broken = true;
+    response.write(small.subarray(0, 1 << 20), () => response.socket?.end());
+  });
+  await new Promise<void>((done) => web.listen(0, '127.0.0.1', done));
+  try {
+    const batch = await readyBatch(app, 1);
+    await page.goto(`${app.url}/batch/${batch.id}/images`);
+    const address = `http://127.0.0.1:${String((web.address() as AddressInfo).port)}/small.img.xz`;
+    await page.getByLabel('Path or address of the file').fill(address);
+    await expect(page.getByText('It is shelved only if its SHA-256 is the published one')).toBeVisible();
+    await page.getByRole('button', { name: 'Read and check it' }).click();
+    const shelved = page.getByRole('article', { name: 'small.img.xz' });
+    await expect(shelved.getByText(address)).toBeVisible();
+    await expect(shelved.getByText(digest)).toBeVisible();
+    await shelved.getByText('What this image can do').click();
+    await expect(shelved.getByRole('row', { name: /^NetworkManager/ })).toContainText('started by itself');
+    await shelved.getByRole('button', { name: 'Is there a newer one?' }).click();
+    await expect(shelved.getByText('No, it is still the same file.')).toBeVisible();
+    etag = '"two"';
+    await shelved.getByRole('button', { name: 'Is there a newer one?' }).click();
+    await expect(shelved.getByText('Yes, there is another file')).toBeVisible();
+  } finally {
+    web.closeAllConnections();
+    web.close();
+  }
 });

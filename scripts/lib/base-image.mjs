@@ -15,6 +15,8 @@ import {
   readFileSync,
   renameSync,
   rmSync,
+  statSync,
+  symlinkSync,
   truncateSync,
   writeFileSync,
   writeSync,
@@ -23,13 +25,20 @@ import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 
 const MiB = 1 << 20;
-const layout = {
-  bootStart: 1 * MiB,
-  bootSize: 48 * MiB,
-  rootStart: 49 * MiB,
-  rootSize: 71 * MiB,
-  total: 120 * MiB,
+
+/** Octets of each part. The small one is as small as a FAT32 partition allows, for tests that write many cards. */
+const sizes = {
+  whole: {
+    boot: 48 * MiB,
+    root: 71 * MiB,
+    kernel: 9 * MiB,
+    initrd: 11 * MiB,
+    library: 18 * MiB,
+    words: 120_000,
+  },
+  small: { boot: 34 * MiB, root: 9 * MiB, kernel: 3 * MiB, initrd: 3 * MiB, library: 4 * MiB, words: 30_000 },
 };
+const bootStart = MiB;
 
 const path = `${process.env.PATH ?? ''}:/usr/sbin:/sbin`;
 
@@ -54,10 +63,10 @@ function noise(bytes, name) {
   return createCipheriv('aes-256-ctr', key, Buffer.alloc(16)).update(Buffer.alloc(bytes));
 }
 
-function bootFiles(folder) {
+function bootFiles(folder, size) {
   mkdirSync(join(folder, 'extlinux'), { recursive: true });
-  writeFileSync(join(folder, 'vmlinuz'), noise(9 * MiB, 'kernel'));
-  writeFileSync(join(folder, 'initrd.img'), noise(11 * MiB, 'initrd'));
+  writeFileSync(join(folder, 'vmlinuz'), noise(size.kernel, 'kernel'));
+  writeFileSync(join(folder, 'initrd.img'), noise(size.initrd, 'initrd'));
   writeFileSync(join(folder, 'board.dtb'), noise(48 * 1024, 'dtb'));
   writeFileSync(
     join(folder, 'extlinux/extlinux.conf'),
@@ -71,43 +80,97 @@ function bootFiles(folder) {
   );
 }
 
-function rootFiles(folder) {
+/** Programs of the practice system, by the packages that would bring them. They are there to be found, not to be run. */
+const packages = {
+  'avahi-daemon': ['0.8-10', 'usr/sbin/avahi-daemon'],
+  bash: ['5.2.15-2', 'usr/bin/bash'],
+  'cloud-guest-utils': ['0.33-1', 'usr/bin/growpart'],
+  'cloud-init': ['22.4.2-1', 'usr/bin/cloud-init'],
+  'console-setup': ['1.221', 'usr/bin/setupcon'],
+  locales: ['2.36-9', 'usr/sbin/locale-gen'],
+  'netplan.io': ['1.1.2-2', 'usr/sbin/netplan'],
+  'network-manager': ['1.42.4-1', 'usr/sbin/NetworkManager'],
+  'openssh-server': ['1:9.2p1-2', 'usr/sbin/sshd'],
+  sudo: ['1.9.13p3-1', 'usr/bin/sudo'],
+  systemd: [
+    '252.39-1',
+    'usr/lib/systemd/systemd',
+    'usr/lib/systemd/systemd-networkd',
+    'usr/lib/systemd/system-generators/systemd-run-generator',
+  ],
+  tzdata: ['2026b-0', 'usr/share/zoneinfo/Etc/UTC'],
+  wpasupplicant: ['2:2.10-12', 'usr/sbin/wpa_supplicant'],
+};
+
+function systemFiles(folder) {
+  const put = (path, text) => {
+    mkdirSync(dirname(join(folder, path)), { recursive: true });
+    writeFileSync(join(folder, path), text);
+  };
+  const stanzas = Object.entries(packages).map(([name, [version, ...programs]]) => {
+    for (const program of programs) put(program, 'A program of the practice system.\n');
+    return `Package: ${name}\nStatus: install ok installed\nArchitecture: arm64\nVersion: ${version}\n`;
+  });
+  put('var/lib/dpkg/status', stanzas.join('\n'));
+  put('etc/cloud/cloud.cfg', 'datasource_list: [ NoCloud, None ]\n');
+  put(
+    'etc/fstab',
+    'PARTUUID=4d41524b-01 /boot vfat defaults 0 2\nPARTUUID=4d41524b-02 / ext4 defaults 0 1\n',
+  );
+  put('etc/machine-id', 'uninitialized\n');
+  put('etc/passwd', 'root:x:0:0:root:/root:/bin/bash\n');
+  put('etc/shadow', 'root:*:20000:0:99999:7:::\n');
+  put('etc/locale.gen', '# en_GB.UTF-8 UTF-8\n');
+  for (const unit of ['ssh', 'NetworkManager', 'avahi-daemon']) {
+    put(`usr/lib/systemd/system/${unit}.service`, `[Unit]\nDescription=${unit}\n`);
+    const wants = join(folder, 'etc/systemd/system/multi-user.target.wants');
+    mkdirSync(wants, { recursive: true });
+    symlinkSync(`/usr/lib/systemd/system/${unit}.service`, join(wants, `${unit}.service`));
+  }
+}
+
+function rootFiles(folder, size) {
   for (const sub of ['etc', 'usr/lib', 'var/log', 'home']) mkdirSync(join(folder, sub), { recursive: true });
+  systemFiles(folder);
   writeFileSync(
     join(folder, 'etc/os-release'),
     'NAME="Practice OS"\nVERSION_ID="1"\nID=practice\nPRETTY_NAME="Practice OS 1 (minimal)"\n',
   );
   writeFileSync(join(folder, 'etc/hostname'), 'board\n');
-  writeFileSync(join(folder, 'usr/lib/libpractice.so'), noise(18 * MiB, 'library'));
+  writeFileSync(join(folder, 'usr/lib/libpractice.so'), noise(size.library, 'library'));
   writeFileSync(
     join(folder, 'usr/lib/words.txt'),
-    'marsh tide oyster reed heron silt creek buoy\n'.repeat(120_000),
+    'marsh tide oyster reed heron silt creek buoy\n'.repeat(size.words),
   );
 }
 
 /**
- * Makes the image unless it is there.
+ * Makes the image unless it is there already.
  * @param {string} target path that ends in .img.xz
+ * @param {keyof typeof sizes} kind the demo's, or a small one
  * @returns {boolean} whether it was made now
  */
-export function makeBaseImage(target) {
-  if (existsSync(target)) return false;
+export function makeBaseImage(target, kind = 'whole') {
+  // One that an earlier version of this file made is made anew.
+  if (existsSync(target) && statSync(target).mtimeMs > statSync(import.meta.filename).mtimeMs) return false;
   mkdirSync(dirname(target), { recursive: true });
   const work = mkdtempSync(join(tmpdir(), 'nest-mark-image-'));
   try {
     const disk = join(work, 'base.img');
     const boot = join(work, 'boot.img');
     const root = join(work, 'root.img');
-    bootFiles(join(work, 'boot'));
-    rootFiles(join(work, 'root'));
+    const size = sizes[kind];
+    const rootStart = bootStart + size.boot;
+    bootFiles(join(work, 'boot'), size);
+    rootFiles(join(work, 'root'), size);
 
     writeFileSync(disk, '');
-    truncateSync(disk, layout.total);
+    truncateSync(disk, rootStart + size.root);
     const sectors = (bytes) => String(bytes / 512);
     run(
       'sfdisk',
       ['-q', disk],
-      `label: dos\nlabel-id: 0x4d41524b\n${sectors(layout.bootStart)},${sectors(layout.bootSize)},c,*\n${sectors(layout.rootStart)},${sectors(layout.rootSize)},83\n`,
+      `label: dos\nlabel-id: 0x4d41524b\n${sectors(bootStart)},${sectors(size.boot)},c,*\n${sectors(rootStart)},${sectors(size.root)},83\n`,
     );
 
     run('mkfs.fat', [
@@ -122,7 +185,7 @@ export function makeBaseImage(target) {
       '4d41524b',
       '--invariant',
       boot,
-      String(layout.bootSize / 1024),
+      String(size.boot / 1024),
     ]);
     run('mcopy', [
       '-s',
@@ -136,7 +199,7 @@ export function makeBaseImage(target) {
     ]);
 
     writeFileSync(root, '');
-    truncateSync(root, layout.rootSize);
+    truncateSync(root, size.root);
     const uuid = '4d41524b-0000-4000-8000-6d6172736800';
     run('mke2fs', [
       '-q',
@@ -154,8 +217,8 @@ export function makeBaseImage(target) {
     ]);
 
     const file = openSync(disk, 'r+');
-    writeSync(file, readFileSync(boot), 0, layout.bootSize, layout.bootStart);
-    writeSync(file, readFileSync(root), 0, layout.rootSize, layout.rootStart);
+    writeSync(file, readFileSync(boot), 0, size.boot, bootStart);
+    writeSync(file, readFileSync(root), 0, size.root, rootStart);
     closeSync(file);
 
     // Several blocks, so that more than one core can unpack it.

@@ -1,6 +1,7 @@
 /** Builds the server's bundle and the interface when their sources changed. */
 import { createHash } from 'node:crypto';
-import { spawnSync } from 'node:child_process';
+import { spawn } from 'node:child_process';
+import { once } from 'node:events';
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join, relative, sep } from 'node:path';
 import { root, serverBundle, setupFolder, webFolder } from './paths.mjs';
@@ -71,20 +72,25 @@ async function bundleServer() {
     target: 'node20',
     sourcemap: true,
     logLevel: 'warning',
+    // A package that is bundled may ask for Node's own modules in the old way.
+    banner: {
+      js: "import { createRequire as nodeRequire } from 'node:module'; const require = nodeRequire(import.meta.url);",
+    },
     plugins: [registryPackagesOutside],
   });
   // Its helper process would otherwise run beside the server.
   await stop();
 }
 
-function buildInterface() {
-  const result = spawnSync(process.execPath, [join(root, 'node_modules/@angular/cli/bin/ng.js'), 'build'], {
+async function buildInterface() {
+  // Not waited for in one go: the tests run beside it, and what they say has to come through.
+  const child = spawn(process.execPath, [join(root, 'node_modules/@angular/cli/bin/ng.js'), 'build'], {
     cwd: join(root, 'web'),
     env: { ...process.env, NG_CLI_ANALYTICS: 'false' },
     stdio: ['ignore', 'ignore', 'inherit'],
   });
-  if (result.status !== 0)
-    throw new SetupError('The interface could not be built. Look at the messages above.');
+  const [code] = await once(child, 'exit');
+  if (code !== 0) throw new SetupError('The interface could not be built. Look at the messages above.');
 }
 
 export async function needServer() {
@@ -98,6 +104,6 @@ export async function needBuild() {
   await needServer();
   await whenChanged('web', ['web', 'core'], join(webFolder, 'index.html'), () => {
     say('building the interface (about half a minute)');
-    buildInterface();
+    return buildInterface();
   });
 }

@@ -34,9 +34,18 @@ const forTest = [
   ['zip', 'zip'],
   ['unzip', 'unzip'],
   ['cloud-init', 'cloud-init'],
+  ['xorriso', 'xorriso'],
+  ['locales', 'locale-gen'],
   ['netplan.io', 'netplan'],
   ['python3-yaml', '/usr/lib/python3/dist-packages/yaml'],
 ];
+
+const forSoak = [
+  ...forTest,
+  ['debootstrap', 'debootstrap'],
+  ['debian-archive-keyring', '/usr/share/keyrings/debian-archive-keyring.gpg'],
+];
+const lists = { start: forStart, test: forTest, soak: forSoak };
 
 const present = (sign) =>
   sign.startsWith('/')
@@ -50,9 +59,7 @@ function apt(args) {
 
 /** Installs what is missing for starting, or for testing as well. */
 export function needPackages(purpose) {
-  const missing = (purpose === 'test' ? forTest : forStart)
-    .filter(([, sign]) => !present(sign))
-    .map(([name]) => name);
+  const missing = lists[purpose].filter(([, sign]) => !present(sign)).map(([name]) => name);
   if (missing.length === 0) return;
   if (!existsSync('/usr/bin/apt-get'))
     throw new SetupError(

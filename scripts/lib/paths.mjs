@@ -10,5 +10,8 @@ export const serverBundle = join(root, 'server/dist/main.js');
 export const searchProgram = join(root, 'server/dist/search-worker.js');
 export const baseImage = join(root, 'data/base/practice-os.img.xz');
 
+/** A third of it, for tests of the server that write many cards. */
+export const smallImage = join(root, 'data/base/practice-os-small.img.xz');
+
 /** Debian keeps some tools where a plain user's path does not lead. */
 export const toolPath = `${process.env.PATH ?? ''}:/usr/sbin:/sbin`;

@@ -174,7 +174,8 @@ function create(place) {
   }
 }
 
-const testing = '-c fsync=off -c synchronous_commit=off -c full_page_writes=off';
+/** Several servers at once in each of two runners. */
+const testing = '-c max_connections=300 -c fsync=off -c synchronous_commit=off -c full_page_writes=off';
 
 /**
  * Starts the cluster of a data folder, or uses the one that runs.
@@ -260,11 +261,4 @@ export async function needDatabase(cluster, name) {
     const { rowCount } = await client.query('select 1 from pg_database where datname = $1', [name]);
     if (rowCount === 0) await client.query(`create database "${name}"`);
   });
-}
-
-/** Drops a database if it is there. */
-export async function dropDatabase(cluster, name) {
-  await withClient(cluster.url('postgres'), (client) =>
-    client.query(`drop database if exists "${name}" with (force)`),
-  );
 }

@@ -1,5 +1,7 @@
 /** A failure with a sentence that helps; shown without a stack. */
-export class SetupError extends Error {}
+export class SetupError extends Error {
+  name = 'SetupError';
+}
 
 const started = Date.now();
 

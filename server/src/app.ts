@@ -4,46 +4,15 @@ import express, { Router, type Express } from 'express';
 import helmet from 'helmet';
 import type { Logger } from 'pino';
 import { UPLOAD_PIECE } from '@nest-mark/core';
-import { batchRoutes } from './api/batches';
-import { checkRoutes } from './api/checks';
-import { cardRoutes, settingRoutes, slotRoutes } from './api/cards';
-import { exportRoutes } from './api/exports';
-import { handOverRoutes } from './api/hand-over';
-import { imageRoutes } from './api/images';
-import { healthRoutes, logRoutes, practiceRoutes } from './api/rest';
-import { roundRoutes } from './api/rounds';
-import { scanRoutes } from './api/scans';
-import { benchRoutes, boardRoutes, networkRoutes } from './api/shelves';
-import { uploadRoutes } from './api/uploads';
-import type { Admission } from './http/admission';
-import { admissionPage } from './http/admission-page';
-import { eventStream } from './http/events';
-import { ownName, sameMachine } from './http/guard';
-import { openApi } from './http/openapi';
-import { Problem, problemHandler } from './http/problems';
-import { plainText } from './http/plain-text';
-import { mount } from './http/route';
-import type { Context } from './services/context';
-
-export const allRoutes = [
-  ...healthRoutes,
-  ...batchRoutes,
-  ...networkRoutes,
-  ...boardRoutes,
-  ...benchRoutes,
-  ...imageRoutes,
-  ...uploadRoutes,
-  ...roundRoutes,
-  ...cardRoutes,
-  ...slotRoutes,
-  ...checkRoutes,
-  ...settingRoutes,
-  ...scanRoutes,
-  ...handOverRoutes,
-  ...exportRoutes,
-  ...logRoutes,
-  ...practiceRoutes,
-];
+import { eventStream } from './platform/events/stream';
+import type { EventHub } from './platform/events/hub';
+import { ownName, sameMachine } from './platform/http/guard';
+import { openApi } from './platform/http/openapi';
+import { plainText } from './platform/http/plain-text';
+import { problem, problemHandler } from './platform/http/problems';
+import { mount, type Route } from './platform/http/route';
+import type { Admission } from './platform/sessions/admission';
+import { admissionPage } from './platform/sessions/admission-page';
 
 const contentPolicy = {
   defaultSrc: ["'self'"],
@@ -59,13 +28,17 @@ const contentPolicy = {
   upgradeInsecureRequests: null,
 };
 
-/** The web application. @param webFolder the built interface; left out where only the API is wanted */
-export function makeApp(
-  context: Context,
-  logger: Logger,
-  webFolder: string | null,
-  admission: Admission,
-): Express {
+export interface AppOptions {
+  routes: readonly Route[];
+  events: EventHub;
+  admission: Admission;
+  logger: Logger;
+  /** The built interface; null where only the API is wanted. */
+  webFolder: string | null;
+}
+
+/** The web application. */
+export function makeApp({ routes, events, admission, logger, webFolder }: AppOptions): Express {
   const app = express();
   app.disable('x-powered-by');
   // Secure transport makes no sense on loopback, where browsers trust plain HTTP.
@@ -90,14 +63,14 @@ export function makeApp(
     response.set('Cache-Control', 'no-store');
     next();
   });
-  mount(api, allRoutes, context);
-  api.get('/events', eventStream(context));
-  const description = openApi(allRoutes);
+  mount(api, routes);
+  api.get('/events', eventStream(events));
+  const description = openApi(routes);
   api.get('/openapi.json', (_request, response) => {
     response.json(description);
   });
   api.use(() => {
-    throw new Problem(404, 'no-such-path', 'There is nothing at this address.');
+    throw problem('no-such-path');
   });
   app.use('/api', api);
   if (webFolder && existsSync(join(webFolder, 'index.html'))) {

@@ -1,4 +1,4 @@
 /** What the start script loads: the server, and the errors that it explains. */
-export { DatabaseError } from './db/connect';
+export { DatabaseError } from './platform/database/connect';
 export { startServer, type RunningServer, type ServerOptions } from './run';
-export { VaultError } from './services/vault';
+export { VaultError } from './platform/vault/seal';

@@ -4,7 +4,6 @@ import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import { destination, pino } from 'pino';
-import { ProveCardSchema } from '@nest-mark/core';
 import { Lab } from '@nest-mark/stand-in';
 import {
   LinuxReader,
@@ -13,22 +12,21 @@ import {
   searchInThread,
   type NeighbourTable,
 } from '@nest-mark/station';
-import * as z from 'zod';
 import { makeApp } from './app';
-import { connectDatabase, DatabaseError, migrate } from './db/connect';
-import { SettingRepository } from './db/settings';
-import { plantDemo } from './demo';
-import { Admission, ownAccounts } from './http/admission';
-import { prepareQueue, startQueue, STATION_NAME, type Jobs } from './jobs/queue';
-import { proveCardJob } from './jobs/prove-card';
-import { scanSubnet } from './jobs/scan-subnet';
-import { shelve, shelveAnew } from './jobs/shelve-image';
-import { StationLock } from './jobs/station-lock';
-import { recoverRounds, writeRound } from './jobs/write-round';
-import { noteChangedCards } from './services/cards';
-import { makeContext, type Context } from './services/context';
-import { completeIdentities } from './services/identities';
-import { readKeyFile } from './services/vault';
+import { noteChangedCards } from './cards';
+import { allRoutes, compose, type Domains } from './compose';
+import { readLeftImages } from './images';
+import { completeIdentities } from './plans';
+import { connectDatabase, DatabaseError, migrate } from './platform/database/connect';
+import { Listener } from './platform/database/listener';
+import type { Route } from './platform/http/route';
+import { prepareQueue, startQueue, STATION_NAME } from './platform/queue/queue';
+import { StationLock } from './platform/queue/station-lock';
+import { Admission, ownAccounts } from './platform/sessions/admission';
+import { readKeyFile } from './platform/vault/seal';
+import { plantDemo } from './practice';
+import { WISH_CHANNEL } from './platform/runs/repository';
+import { SettingRepository } from './settings';
 
 export interface ServerOptions {
   databaseUrl: string;
@@ -57,40 +55,14 @@ export interface RunningServer {
   url: string;
   /** The address with the one-time key, for accounts that are not let in by themselves. */
   keyAddress: string;
-  context: Context;
+  domains: Domains;
+  routes: readonly Route[];
   /** Stops everything that was started; running rounds are left unfinished, and say so. */
   stop(): Promise<void>;
 }
 
-const tasks = (context: Context): { [Name in keyof Jobs]: (payload: unknown) => Promise<void> } => ({
-  'write-round': async (payload) =>
-    writeRound(context, z.object({ roundId: z.uuid() }).parse(payload).roundId),
-  'shelve-image': async (payload) => shelve(context, z.object({ imageId: z.uuid() }).parse(payload).imageId),
-  'prove-card': async (payload) =>
-    proveCardJob(
-      context,
-      ProveCardSchema.omit({ confirm: true })
-        .extend({ key: z.string(), overrule: z.string().nullable() })
-        .parse(payload),
-    ),
-  scan: async (payload) => scanSubnet(context, z.object({ scanId: z.uuid() }).parse(payload).scanId),
-});
-
-/** Work begins only while this process is sure to be its station. */
-const whileHeld = (lock: StationLock, all: ReturnType<typeof tasks>): ReturnType<typeof tasks> => {
-  const held =
-    (task: (payload: unknown) => Promise<void>) =>
-    async (payload: unknown): Promise<void> => {
-      await lock.whenHeld();
-      return task(payload);
-    };
-  return {
-    'write-round': held(all['write-round']),
-    'shelve-image': held(all['shelve-image']),
-    'prove-card': held(all['prove-card']),
-    scan: held(all.scan),
-  };
-};
+/** Milliseconds between two looks for events that nobody can want any more. */
+const FORGET_EVERY = 3_600_000;
 
 /** Milliseconds for which the database's connections are waited for at the end. */
 const CLOSE_WAITS = 1000;
@@ -158,12 +130,12 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     await migrate(knex);
     const lab = await Lab.open(join(options.dataFolder, 'practice'), options.practiceNetwork);
     running.push(() => lab.close());
-    const settings = new SettingRepository(knex);
+    const settings = new SettingRepository(knex, options.station);
     const reader = new ReaderSet([
       { reader: lab.reader, offered: () => true },
-      { reader: new LinuxReader(), offered: async () => (await settings.bench()).realReaders },
+      { reader: new LinuxReader(), offered: async () => (await settings.station()).realReaders },
     ]);
-    const context = makeContext({
+    const domains = compose({
       knex,
       key: readKeyFile(join(options.dataFolder, 'secret.key')),
       reader,
@@ -173,32 +145,62 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       dataFolder: options.dataFolder,
       closing: closing.signal,
       search: searchInThread(options.searchProgram),
+      settings,
     });
+    const { platform, runs } = domains;
+    const { events } = platform;
+    await events.start();
+    // What was told last reaches the other stations too, unless the database is away.
+    running.push(() => Promise.race([events.settled(), pause(CLOSE_WAITS, undefined, { ref: false })]));
+    const wishes = {
+      channel: WISH_CHANNEL,
+      heard: (runId: string) => void runs.heed(runId).catch(() => undefined),
+    };
+    const listener = new Listener(connection, [...events.hearings, wishes], () => {
+      events.look();
+      void runs.heedAll().catch(() => undefined);
+    });
+    await listener.start();
+    running.push(() => listener.close());
     let looking: Promise<void> = Promise.resolve();
     const mediaChanged = (): void => {
-      context.events.send({ type: 'slots' });
+      events.send({ type: 'slots' });
       // One look after the other; what one of them misses, the next one sees.
-      looking = looking.then(() => noteChangedCards(context)).catch((error: unknown) => logger.warn(error));
+      looking = looking
+        .then(() => noteChangedCards(domains.cards))
+        .catch((error: unknown) => logger.warn(error));
     };
-    running.push(reader.watch(mediaChanged), () => looking);
-    lab.watch(() => context.events.send({ type: 'practice' }));
-    await completeIdentities(context);
-    await recoverRounds(context);
-    await context.scans.interruptOpen(options.station);
-    await context.cards.interruptProofs(options.station);
+    // No look begins after the last one was waited for: the pool would be gone in the middle of it.
+    running.push(() => looking, reader.watch(mediaChanged));
+    lab.watch(() => events.send({ type: 'practice' }));
+    await completeIdentities(domains.plans);
     await prepareQueue(connection, options.station);
-    await shelveAnew(context);
-    const queue = await startQueue(connection, options.station, whileHeld(lock, tasks(context)), logger);
+    await runs.recover();
+    await readLeftImages(domains.images);
+    // Work begins only while this process is sure to be its station.
+    const perform: typeof runs.perform = async (kind, runId) => {
+      await lock.whenHeld();
+      return runs.perform(kind, runId);
+    };
+    const queue = await startQueue(connection, options.station, perform, logger);
     running.push(() => {
-      for (const stopper of context.stoppers.values()) stopper.abort();
+      runs.stopAll();
       return queue.stop();
     });
-    if (options.demoImage) await plantDemo(context, options.demoImage, options.practiceNetwork, 2222);
+    const forgetting = setInterval(
+      () => void events.repository.forgetOld().catch(() => undefined),
+      FORGET_EVERY,
+    );
+    forgetting.unref();
+    running.push(() => clearInterval(forgetting));
+    if (options.demoImage) await plantDemo(domains, options.demoImage, options.practiceNetwork, 2222);
     const admission = new Admission({
       accounts: options.accounts ?? ownAccounts(),
       onKey: (address) => options.onKey?.(address),
     });
-    const server = await listen(makeApp(context, logger, options.webFolder, admission), options.port);
+    const routes = allRoutes(domains);
+    const app = makeApp({ routes, events, admission, logger, webFolder: options.webFolder });
+    const server = await listen(app, options.port);
     const { port } = server.address() as AddressInfo;
     const url = `http://127.0.0.1:${String(port)}`;
     admission.watch(server, url);
@@ -207,7 +209,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       server.closeAllConnections();
       return closed;
     });
-    return { url, keyAddress: admission.address(), context, stop };
+    return { url, keyAddress: admission.address(), domains, routes, stop };
   } catch (error) {
     await stop();
     throw error;

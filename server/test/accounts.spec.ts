@@ -4,7 +4,7 @@ import { connect, type AddressInfo } from 'node:net';
 import { rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { accountBehind } from '../src/http/kernel-account';
+import { accountBehind } from '../src/platform/sessions/kernel-account';
 import { TestServer } from './helpers/server';
 
 /** Who may use the program, as the kernel tells it: tried with other accounts, IPv6, and another network namespace. */

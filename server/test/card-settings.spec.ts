@@ -8,8 +8,7 @@ import {
   type Plan,
   type ShelvedNetwork,
 } from '@nest-mark/core';
-import { down, up } from '../src/db/migrations/0002-plan';
-import { cardSettings, gather } from '../src/services/card-material';
+import { cardSettings, gather } from '../src/cards/material';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
 
 let server: TestServer;
@@ -20,8 +19,8 @@ afterAll(() => server.end());
 
 const onCard = async (batch: Batch, index: number) => {
   const device = batch.plan.devices[index]!;
-  const material = await gather(server.context, batch, 'round', settingsOf(batch.plan, device).imageId);
-  return cardSettings(server.context, material, device);
+  const material = await gather(server.domains.cards, batch, 'round', settingsOf(batch.plan, device).imageId);
+  return cardSettings(server.domains.cards, material, device);
 };
 
 describe('what a card will say', () => {
@@ -97,7 +96,8 @@ describe('a database of the version before', () => {
   it('keeps its plans: the network goes onto the shelf with its key, and the batch joins it', async () => {
     const older = await TestServer.start('127.61.10');
     try {
-      const { knex, vault } = older.context;
+      const { knex } = older.domains.platform;
+      const { vault } = older.domains.networks;
       const id = '88888888-8888-4888-8888-888888888888';
       const {
         networks: _n,
@@ -107,7 +107,8 @@ describe('a database of the version before', () => {
         devices,
         ...rest
       } = tankPlan(1, null, '127.61.10');
-      await down(knex);
+      // Back to the first version's tables, one migration after the other.
+      for (let left = 4; left > 0; left--) await knex.migrate.down();
       await knex('batch').insert({
         id,
         plan: JSON.stringify({ ...rest, wifi: { ssid: 'Østersvik', hidden: true } }),
@@ -122,7 +123,7 @@ describe('a database of the version before', () => {
         role: '',
       });
       await vault.put(id, 'wifiPassphrase', 'low tide at seven');
-      await up(knex);
+      await knex.migrate.latest();
       const batch = await older.ok<Batch>('GET', `/batches/${id}`);
       expect(batch.plan.devices).toMatchObject([{ hostName: 'tank-01', notes: '', overrides: {} }]);
       const [network] = await older.ok<ShelvedNetwork[]>('GET', '/networks');

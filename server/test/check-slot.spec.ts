@@ -153,7 +153,7 @@ describe('the card in a slot', () => {
     const empty = (await server.ok<Proposal>('GET', `/batches/${batch.id}/next-round`)).cards[0]!.medium!;
     expect(await server.refused('POST', '/slots/slot-1/check', { identity: empty.identity })).toMatchObject({
       status: 409,
-      code: 'card-unreadable',
+      code: 'card-content',
     });
   });
 });

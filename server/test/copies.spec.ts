@@ -1,7 +1,7 @@
 import ssh2 from 'ssh2';
 import { connect, createServer, type Server } from 'node:net';
 import { randomBytes } from 'node:crypto';
-import type { Batch, BatchProgress, LogEntry, Scan } from '@nest-mark/core';
+import type { Batch, BatchProgress, LogEntry, Search } from '@nest-mark/core';
 import { makeHostKey } from '@nest-mark/core';
 import { linuxNeighbours } from '@nest-mark/station';
 import { tankPlan, TestServer } from './helpers/server';
@@ -31,7 +31,7 @@ afterEach(() => {
 /** The private half of a device's host key, as its card has it. */
 async function privateKey(of: Batch, index: number): Promise<string> {
   const device = of.plan.devices[index]!;
-  const seed = await server.context.vault.get(device.id, 'hostKeySeed');
+  const seed = await server.domains.networks.vault.get(device.id, 'hostKeySeed');
   return makeHostKey(Buffer.from(seed!, 'hex'), randomBytes(4), device.mark).privateText;
 }
 
@@ -66,16 +66,7 @@ async function impostor(address: string, shown: Buffer): Promise<void> {
 }
 
 const progress = (): Promise<BatchProgress> => server.ok('GET', `/batches/${batch.id}/progress`);
-async function search(): Promise<Scan> {
-  const { id } = await server.ok<Scan>('POST', `/batches/${batch.id}/scans`, {
-    subnet: `${network}.0/28`,
-    port,
-  });
-  return server.until(async () => {
-    const { scan } = await progress();
-    return scan?.id === id && !['queued', 'running'].includes(scan.state) ? scan : null;
-  });
-}
+const search = (): Promise<Search> => server.search(batch.id, `${network}.0/28`, port);
 const file = (name: string): Promise<string> => server.ok('GET', `/batches/${batch.id}/hand-over/${name}`);
 
 describe('a copied card', () => {
@@ -156,16 +147,16 @@ describe('a search', () => {
   it('that was stopped does not claim to be complete, and keeps what had answered by then', async () => {
     await board(`${network}.2`, await privateKey(batch, 0));
     for (let host = 3; host < 14; host++) await silent(`${network}.${String(host)}`);
-    const { id } = await server.ok<Scan>('POST', `/batches/${batch.id}/scans`, {
+    const { id } = await server.ok<Search>('POST', `/batches/${batch.id}/searches`, {
       subnet: '127.61.16.0/20',
       port,
     });
-    await server.until(() => Promise.resolve(server.context.stoppers.has(id) ? true : null));
-    await server.until(async () => ((await progress()).scan!.state === 'running' ? true : null));
-    await server.ok('POST', `/scans/${id}/cancel`);
+    await server.at(id);
+    await server.until(async () => ((await progress()).search!.state === 'running' ? true : null));
+    await server.ok('POST', `/searches/${id}/cancel`);
     const ended = await server.until(async () => {
-      const { scan } = await progress();
-      return scan?.id === id && scan.state === 'cancelled' ? scan : null;
+      const { search } = await progress();
+      return search?.id === id && search.state === 'cancelled' ? search : null;
     });
     expect(ended.done).toBeLessThan(ended.total);
     expect(ended.message).toMatch(/^The search was stopped after \d+ of 4094 addresses/);
@@ -174,7 +165,7 @@ describe('a search', () => {
   it('two of one batch at once: one starts', async () => {
     const answers = await Promise.all(
       Array.from({ length: 4 }, () =>
-        server.call<{ code?: string }>('POST', `/batches/${batch.id}/scans`, {
+        server.call<{ code?: string }>('POST', `/batches/${batch.id}/searches`, {
           subnet: `${network}.0/28`,
           port,
         }),
@@ -182,12 +173,12 @@ describe('a search', () => {
     );
     expect(answers.map(({ status }) => status).sort()).toEqual([201, 409, 409, 409]);
     await server.until(async () =>
-      ['queued', 'running'].includes((await progress()).scan!.state) ? null : true,
+      ['queued', 'running'].includes((await progress()).search!.state) ? null : true,
     );
   });
 
   it('reads hardware addresses from the kernel’s own table as well as from the practice bench', async () => {
-    const table = await server.context.neighbours.read();
+    const table = await server.domains.finding.neighbours.read();
     const own = await linuxNeighbours.read();
     for (const [address, hardware] of own) expect(table.get(address)).toBe(hardware);
   });

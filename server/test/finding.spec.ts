@@ -1,4 +1,4 @@
-import type { Batch, BatchProgress, LogEntry, Scan } from '@nest-mark/core';
+import type { Batch, BatchProgress, LogEntry, Search } from '@nest-mark/core';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
 
 const network = '127.61.5';
@@ -23,16 +23,7 @@ afterAll(() => server.end());
 
 const progress = (): Promise<BatchProgress> => server.ok('GET', `/batches/${batch.id}/progress`);
 
-async function search(): Promise<Scan> {
-  const { id } = await server.ok<Scan>('POST', `/batches/${batch.id}/scans`, {
-    subnet: `${network}.0/24`,
-    port: 2222,
-  });
-  return server.until(async () => {
-    const { scan } = await progress();
-    return scan?.id === id && scan.state === 'done' ? scan : null;
-  });
-}
+const search = (): Promise<Search> => server.search(batch.id, `${network}.0/24`);
 
 describe('searching', () => {
   it('proves each board by its key, with addresses; others are strangers; each proof is logged once', async () => {
@@ -72,7 +63,7 @@ describe('searching', () => {
     ['10.0.0.0/8', 'subnet-wide'],
     ['8.8.8.0/24', 'subnet-public'],
   ])('contacts nobody on "%s"', async (subnet, code) => {
-    const problem = await server.refused('POST', `/batches/${batch.id}/scans`, { subnet, port: 2222 });
+    const problem = await server.refused('POST', `/batches/${batch.id}/searches`, { subnet, port: 2222 });
     expect(problem).toMatchObject({ status: 422, code });
     expect(problem.detail).toContain('Nothing was contacted');
   });

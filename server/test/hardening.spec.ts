@@ -5,10 +5,9 @@ import { connect } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Batch, Image, Upload } from '@nest-mark/core';
-import { allRoutes } from '../src/app';
-import { isOutage } from '../src/db/outage';
-import { toProblem } from '../src/http/problems';
-import { baseImage, TestServer, tankPlan } from './helpers/server';
+import { isOutage } from '../src/platform/database/outage';
+import { toProblem } from '../src/platform/http/problems';
+import { baseImage, TestServer, tankPlan, endpoints } from './helpers/server';
 
 /** Requests that nobody means well, files in the wrong places, and clients that do not read. */
 
@@ -63,7 +62,7 @@ describe('requests that are no good', () => {
     ['a prototype', '{"__proto__":{"admin":true},"constructor":1}'],
   ];
   const id = '00000000-0000-4000-8000-000000000000';
-  const paths = allRoutes.map(({ method, path }) => ({
+  const paths = endpoints.map(({ method, path }) => ({
     method: method.toUpperCase(),
     path: path
       .replace(/:(id|deviceId|token)/g, id)
@@ -121,7 +120,7 @@ describe('requests that are no good', () => {
     const said = (error: object) => toProblem(Object.assign(new Error('x'), error));
     expect(said({ code: '53100' })).toMatchObject({ status: 507, code: 'database-full' });
     expect(said({ code: '53100' }).message).toMatch(
-      /disk that holds the database is full.*saved before is whole/,
+      /saved before is whole.*disk that holds the database is full/,
     );
     expect(said({ code: 'ENOSPC' })).toMatchObject({ status: 507, code: 'disk-full' });
     expect(said({ code: '57P01' })).toMatchObject({ status: 503, code: 'database-away' });
@@ -186,7 +185,7 @@ describe('names', () => {
       `/batches/${made.id}/plan-file`,
       { passphrase: null },
     );
-    const before = await server.context.knex('network').count();
+    const before = await server.knex('network').count();
     // The batch itself cannot be kept: a mark that comes twice is found only when all of it is written.
     const devices = [
       file.plan.devices[0]!,
@@ -202,7 +201,7 @@ describe('names', () => {
       passphrase: null,
     });
     expect(problem.status).toBeLessThan(500);
-    expect(await server.context.knex('network').count()).toEqual(before);
+    expect(await server.knex('network').count()).toEqual(before);
   });
 });
 
@@ -303,15 +302,15 @@ describe('a client of the event stream that does not read', () => {
     );
     let closed = 0;
     for (const socket of stalled) socket.on('close', () => closed++);
-    await server.until(() => Promise.resolve(server.context.events.listeners >= 50 ? true : null));
+    await server.until(() => Promise.resolve(server.domains.platform.events.listeners >= 50 ? true : null));
     const before = process.memoryUsage().rss;
     const text = 'x'.repeat(64 << 10);
     const image = { ...(await server.ok<Image[]>('GET', '/images'))[0]!, message: text };
     for (let round = 0; round < 400; round++) {
-      server.context.events.send({ type: 'image', image });
+      server.domains.platform.events.tell({ type: 'image', image });
       if (round % 20 === 0) await new Promise((resolve) => setImmediate(resolve));
     }
-    await server.until(() => Promise.resolve(server.context.events.listeners === 0 ? true : null));
+    await server.until(() => Promise.resolve(server.domains.platform.events.listeners === 0 ? true : null));
     // 50 readers of 25 MB each would be 1.2 GB if it were kept for them.
     expect(process.memoryUsage().rss - before).toBeLessThan(500 << 20);
     for (const socket of stalled) socket.destroy();
@@ -328,23 +327,19 @@ describe('work that grows with the history', () => {
       const listen = (): void => {
         count++;
       };
-      server.context.knex.on('query', listen);
+      server.knex.on('query', listen);
       await server.ok('GET', `/batches/${made.id}/progress`);
-      server.context.knex.removeListener('query', listen);
+      server.knex.removeListener('query', listen);
       return count;
     };
     const add = async (number: number): Promise<void> => {
       const id = randomUUID();
-      await server.context
-        .knex('round')
-        .insert({ id, batch_id: made.id, number, station: 'test', state: 'done' });
-      await server.context.knex('round_card').insert({
-        round_id: id,
-        slot_id: 'slot-1',
-        device_id: made.plan.devices[0]!.id,
-        identity: JSON.stringify({ path: 'p', size: 1, serial: 's', content: '' }),
-        state: 'failed',
-      });
+      const identity = { path: 'p', size: 1, serial: 's', content: '' };
+      const deviceId = made.plan.devices[0]!.id;
+      await server.leaveRound(id, made.id, [{ slotId: `slot-${String(number)}`, deviceId, identity }]);
+      const { repository } = server.domains.runs;
+      await repository.endItems(id, { state: 'failed', message: '' }, server.knex);
+      await repository.end(id, 'done', '', server.knex);
     };
     for (const number of [1, 2]) await add(number);
     const few = await asked();

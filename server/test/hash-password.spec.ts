@@ -1,5 +1,5 @@
 import { sha512Crypt } from '@nest-mark/core';
-import { hashPassword } from '../src/services/hash-password';
+import { hashPassword } from '../src/cards/hash-password';
 
 describe('password hashes', () => {
   it.each(['low tide at seven', 'smörgås & 🦪', '$HOME `id` \'"', ' spaces ', 'x'.repeat(200), 'two\nlines'])(

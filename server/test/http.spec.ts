@@ -1,6 +1,6 @@
 import { request } from 'node:http';
 import type { ServerEvent } from '@nest-mark/core';
-import { LiveRounds } from '../src/services/live-rounds';
+import { LiveRounds } from '../src/rounds/live';
 import { TestServer, tankPlan } from './helpers/server';
 
 const network = '127.61.6';

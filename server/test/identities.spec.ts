@@ -20,9 +20,10 @@ afterAll(() => server.end());
 
 const keys = async (): Promise<Record<string, string | null>> =>
   Object.fromEntries(
-    (await server.context.knex('device').select('id', 'host_key')).map(
-      (row: { id: string; host_key: string }) => [row.id, row.host_key],
-    ),
+    (await server.knex('device').select('id', 'host_key')).map((row: { id: string; host_key: string }) => [
+      row.id,
+      row.host_key,
+    ]),
   );
 const save = async (change: (plan: Plan) => Plan): Promise<Batch> => {
   const now = await server.ok<Batch>('GET', `/batches/${batch.id}`);
@@ -64,11 +65,11 @@ describe('a device’s identity', () => {
   });
 
   it('is not changed by reading it: no statement of a preview writes to the vault', async () => {
-    const before = await server.context.knex('secret').orderBy(['owner_id', 'kind']);
+    const before = await server.knex('secret').orderBy(['owner_id', 'kind']);
     await server.ok('POST', `/batches/${batch.id}/devices/${batch.plan.devices[1]!.id}/files`, {
       reveal: false,
     });
-    expect(await server.context.knex('secret').orderBy(['owner_id', 'kind'])).toEqual(before);
+    expect(await server.knex('secret').orderBy(['owner_id', 'kind'])).toEqual(before);
   });
 
   it('survives a removal, a save and an undo, with mark, key and password', async () => {
@@ -122,7 +123,7 @@ describe('a device’s identity', () => {
 
   it('of an earlier version, with its key lost from the record, is completed at the start from the vault', async () => {
     const before = await keys();
-    await server.context.knex('device').update({ host_key: null, host_key_fingerprint: null });
+    await server.knex('device').update({ host_key: null, host_key_fingerprint: null });
     await server.restart();
     expect(await keys()).toEqual(before);
   });

@@ -1,9 +1,9 @@
 import { execFileSync } from 'node:child_process';
-import { createHash } from 'node:crypto';
+import { createHash, randomUUID } from 'node:crypto';
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { Image } from '@nest-mark/core';
-import { baseImage, TestServer, tankPlan } from './helpers/server';
+import type { Image, Problem, Proposal } from '@nest-mark/core';
+import { baseImage, TestServer, tankPlan, type Answer } from './helpers/server';
 
 let server: TestServer;
 beforeAll(async () => {
@@ -22,20 +22,32 @@ describe('the shelf', () => {
   let good: Image;
 
   it('shows what it found: digest as sha256sum prints it, partitions, method, sizes', async () => {
-    const list = `${'0'.repeat(64)}  other.img\n${sha256(baseImage)}  practice-os.img.xz\n`;
+    const list = `${'0'.repeat(64)}  other.img\n${sha256(baseImage)}  practice-os-small.img.xz\n`;
     good = await server.shelve(baseImage, list, 'Practice OS 1');
     const digest = execFileSync('sha256sum', [baseImage], { encoding: 'utf8' }).split(' ')[0];
     expect(good).toMatchObject({
       state: 'ready',
       packing: 'xz',
       packedSha256: digest,
-      rawSize: 120 << 20,
+      rawSize: 44 << 20,
       method: 'declarative-seed',
     });
     expect(good.partitions.map(({ fileSystem, label, offset }) => [fileSystem, label, offset])).toEqual([
       ['fat32', 'CIDATA', 1 << 20],
-      ['ext', 'root', 49 << 20],
+      ['ext', 'root', 35 << 20],
     ]);
+  });
+
+  it('shows what its system can do, and looks again at one that an earlier version put on the shelf', async () => {
+    const { system } = good;
+    expect(system?.abilities.netplan).toMatchObject({ has: true, version: '1.1.2-2' });
+    await server.knex.raw(`update image set facts = facts - 'system' where id = ?`, [good.id]);
+    const seen = async (): Promise<Image | undefined> =>
+      (await server.call<Image[]>('GET', '/images')).body.find(({ id }) => id === good.id);
+    expect((await seen())?.system).toBeNull();
+    await server.restart();
+    await server.until(async () => ((await seen())?.system ? true : null));
+    expect((await seen())?.system).toEqual(system);
   });
 
   it('recognises an image that is there already', async () => {
@@ -49,7 +61,7 @@ describe('the shelf', () => {
   it.each([
     [
       'cut off',
-      () => file('cut.img.xz', readFileSync(baseImage).subarray(0, 9_000_000)),
+      () => file('cut.img.xz', readFileSync(baseImage).subarray(0, 3_000_000)),
       '',
       /cut off or damaged/,
     ],
@@ -124,5 +136,44 @@ describe('the shelf', () => {
     );
     await server.ok('DELETE', `/images/${good.id}`);
     expect(existsSync(join(server.folder, 'shelf', good.id))).toBe(false);
+  });
+
+  it('is not removed under a round that is armed at that very moment', async () => {
+    const image = await server.shelve(baseImage);
+    const { id: batchId, plan } = await server.batch(tankPlan(1, null, '127.61.3'));
+    await server.act({ do: 'insertFresh' });
+    const { cards } = await server.ok<Proposal>('GET', `/batches/${batchId}/next-round`);
+    const { slotId, medium } = cards[0]!;
+    const deviceId = plan.devices[0]!.id;
+    const { images, runs, rounds } = server.domains;
+    const armed = {
+      ...{ slotId, slotTitle: slotId, cardKind: '', cardKey: 'key', deviceId, hostName: 'tank-01' },
+      ...{ identity: medium!.identity, imageId: image.id, imageSha256: image.rawSha256 ?? '' },
+      ...{ method: 'declarative-seed' as const, overrule: null, marked: true },
+    };
+    let removal: Promise<Answer<Problem>> | undefined;
+    await server.knex.transaction(async (db) => {
+      // As arming does: the image is held, then the round is written down.
+      expect(await images.repository.hold(image.id, db)).not.toBeNull();
+      removal = server.call<Problem>('DELETE', `/images/${image.id}`);
+      await server.until(async () => {
+        const waits: unknown = await server
+          .knex('pg_stat_activity')
+          .where('wait_event_type', 'Lock')
+          .whereRaw('datname = current_database()')
+          .first('pid');
+        return waits ? true : null;
+      });
+      const id = randomUUID();
+      const item = { subject: slotId, deviceId, slot: { id: slotId, identity: armed.identity } };
+      await runs.repository.create(
+        { id, kind: 'round', batchId, begunBy: 'a test', items: [item] },
+        'another-bench',
+        db,
+      );
+      await rounds.repository.create(id, batchId, [armed], db);
+    });
+    expect(await removal).toMatchObject({ status: 409, body: { code: 'image-in-use' } });
+    expect(existsSync(join(server.folder, 'shelf', image.id))).toBe(true);
   });
 });

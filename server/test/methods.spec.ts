@@ -126,7 +126,10 @@ describe('what else goes onto the cards', () => {
     await choose(null);
     expect(
       await plan(({ extras }) => {
-        extras.files = [{ place: 'card', path: 'app/tank settings.txt', content: 'depth=3\n', mode: '0644' }];
+        extras.files = [
+          { place: 'card', path: 'app/tank settings.txt', content: 'depth=3\n', mode: '0644' },
+          { place: 'root', path: '/etc/tank/app.conf', content: 'tide=2\n', mode: '0640' },
+        ];
         extras.commands = 'touch /var/lib/tank';
       }),
     ).toEqual([]);
@@ -141,6 +144,24 @@ describe('what else goes onto the cards', () => {
     expect(execFileSync('mtype', [...disk, '::user-data'], { env, encoding: 'utf8' })).toContain(
       'touch /var/lib/tank',
     );
+    // The root begins behind the boot partition of 34 MiB; e2fsprogs judges it.
+    const root = join(server.folder, 'root.img');
+    const image = join(server.folder, `practice/cards/${card}.img`);
+    execFileSync('dd', [`if=${image}`, `of=${root}`, 'bs=1M', 'skip=35', 'count=9', 'status=none']);
+    execFileSync('e2fsck', ['-f', '-n', root], { env, stdio: 'pipe' });
+    const asked = (request: string): string =>
+      execFileSync('debugfs', ['-R', request, root], {
+        env,
+        encoding: 'utf8',
+        stdio: ['ignore', 'pipe', 'pipe'],
+      });
+    expect(asked('cat /etc/tank/app.conf')).toBe('tide=2\n');
+    expect(asked('stat /etc/tank/app.conf')).toMatch(/Mode:\s+0640[^]*User:\s+0/);
+    expect(
+      (await preview()).files
+        .find(({ path }) => path === '/etc/tank/app.conf')
+        ?.lines.map(({ text }) => text),
+    ).toEqual(['tide=2']);
     // The practice image brings no such file, and the plan says so before anything is written.
     expect((await plan(({ extras }) => (extras.bootLines = 'rotate=1'))).map(({ rule }) => rule)).toEqual([
       'boot-lines',
@@ -225,14 +246,19 @@ describe('the check of what is not in a slot', () => {
 
 describe('an image with marks of another method', () => {
   /** The practice image with other files on its boot partition. */
-  async function variant(name: string, files: Record<string, string>): Promise<Image> {
+  async function variant(
+    name: string,
+    files: Record<string, string>,
+    more: readonly string[] = [],
+  ): Promise<Image> {
     const folder = server.folder;
     const path = join(folder, `${name}.img`);
     writeFileSync(path, execFileSync('xz', ['-dc', baseImage], { maxBuffer: 1 << 28 }));
     const part = join(folder, 'part.img');
     writeFileSync(part, readFileSync(path).subarray(1 << 20, 49 << 20));
     execFileSync('mlabel', ['-i', part, '::BOOT'], { env });
-    for (const gone of ['user-data', 'meta-data']) execFileSync('mdel', ['-i', part, `::${gone}`], { env });
+    for (const gone of ['user-data', 'meta-data', ...more])
+      execFileSync('mdel', ['-i', part, `::${gone}`], { env });
     for (const [file, text] of Object.entries(files)) {
       writeFileSync(join(folder, 'one'), text);
       execFileSync('mcopy', ['-o', '-i', part, join(folder, 'one'), `::${file}`], { env });
@@ -250,14 +276,15 @@ describe('an image with marks of another method', () => {
       }),
     ).toMatchObject({
       method: 'network-template',
-      methodReason: 'network.txt holds networks behind comment signs.',
+      methodReason: 'network.txt holds networks behind comment signs. Possible too: "Run-once script".',
     });
     expect(await variant('marker', { ssh: '' })).toMatchObject({
       method: 'marker-files',
-      methodReason: 'The boot partition brings the marker file ssh.',
+      methodReason: expect.stringContaining('The boot partition brings the marker file ssh.'),
     });
-    const bare = await variant('bare', { 'config.txt': 'a=1\n' });
+    const bare = await variant('bare', { 'config.txt': 'a=1\n' }, ['extlinux/extlinux.conf']);
     expect(bare).toMatchObject({ method: 'none', about: { chosenMethod: null } });
+    expect(bare.methodReason).toContain('its cloud-init looks for a partition labelled cidata');
     const findings = await plan((now) => (now.imageId = bare.id));
     expect(findings.map(({ rule, severity }) => `${rule} ${severity}`)).toEqual(['image-chosen stops']);
   });

@@ -1,4 +1,13 @@
-import type { Batch, BatchProgress, CardRecord, Image, Proposal, Round, Scan, Upload } from '@nest-mark/core';
+import type {
+  Batch,
+  BatchProgress,
+  CardRecord,
+  Image,
+  Proposal,
+  Round,
+  Search,
+  Upload,
+} from '@nest-mark/core';
 import { readFileSync } from 'node:fs';
 import { DatabaseProxy } from './helpers/proxy';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
@@ -60,10 +69,10 @@ const arm = async (): Promise<Round> => {
 
 describe('the database goes away for two seconds', () => {
   it('while a card is written: its end is on record, the slot is free, and nothing hangs', async () => {
-    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 60e6 });
+    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 22e6 });
     await server.act({ do: 'insert', cardId: 'card-01', slotId: 'slot-1' });
     const { id } = await arm();
-    await server.until(() => Promise.resolve(server.context.stoppers.has(id) ? true : null));
+    await server.at(id);
     await away(2000);
     const round = await roundOf(id);
     expect([round.state, round.cards[0]!.state]).toEqual(['done', 'verified']);
@@ -83,15 +92,15 @@ describe('the database goes away for two seconds', () => {
     stop();
     expect([409, 503]).toContain(stopped.status);
     expect((await roundOf(id)).cards[0]!.state).toBe('verified');
-    const log = await server.context.knex('log_entry').where({ kind: 'card-verified' }).count();
+    const log = await server.knex('log_entry').where({ kind: 'card-verified' }).count();
     expect(Number(log[0]!['count'])).toBe(2);
   });
 
   it('while a card is proved: the result is on record and the slot is free', async () => {
-    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 30e6 });
+    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 11e6 });
     await server.act({ do: 'insert', cardId: 'card-03', slotId: 'slot-1' });
     const medium = (await proposal()).cards[0]!.medium!;
-    const { key } = await server.ok<CardRecord>('POST', '/cards/prove', {
+    const { key } = await server.ok<CardRecord>('POST', '/cards/capacity-check', {
       slotId: 'slot-1',
       identity: medium.identity,
       confirm: 'erase this card',
@@ -101,21 +110,21 @@ describe('the database goes away for two seconds', () => {
     await server.act({ do: 'pace', bootSeconds: 0, slotRate: 0 });
     const card = await patient(async () => {
       const found = (await server.ok<CardRecord[]>('GET', '/cards')).find((one) => one.key === key);
-      return found?.proof && found.proof.state !== 'running' ? found : null;
+      return found?.capacity && found.capacity.state !== 'running' ? found : null;
     });
-    expect(['good', 'failed']).toContain(card.proof!.state);
+    expect(['good', 'failed']).toContain(card.capacity!.state);
     await patient(async () => ((await proposal()).cards[0]!.refusal === null ? true : null));
   });
 
   it('while a search runs: what answered is kept and its end is on record', async () => {
-    const scan = await server.ok<Scan>('POST', `/batches/${batch.id}/scans`, {
+    const search = await server.ok<Search>('POST', `/batches/${batch.id}/searches`, {
       subnet: `${network}.0/24`,
       port: 2222,
     });
     await away(2000);
     const ended = await patient(async () => {
-      const { scan: now } = await server.ok<BatchProgress>('GET', `/batches/${batch.id}/progress`);
-      return now && now.id === scan.id && !['queued', 'running'].includes(now.state) ? now : null;
+      const { search: now } = await server.ok<BatchProgress>('GET', `/batches/${batch.id}/progress`);
+      return now && now.id === search.id && !['queued', 'running'].includes(now.state) ? now : null;
     });
     expect(ended.state).toBe('done');
     expect(ended.message).toContain('1 login service answered');
@@ -126,7 +135,7 @@ describe('the database goes away for two seconds', () => {
     await server.act({ do: 'insert', cardId: 'card-04', slotId: 'slot-1' });
     const { id } = await patient(arm);
     expect((await roundOf(id)).cards[0]!.state).toBe('verified');
-    const { rows } = await server.context.knex.raw<{ rows: { count: string }[] }>(
+    const { rows } = await server.knex.raw<{ rows: { count: string }[] }>(
       `select count(*) from pg_locks where locktype = 'advisory' and database = (select oid from pg_database where datname = current_database())
          and objid::bigint =
          (hashtextextended('nest-mark station test', 0) & 4294967295)`,
@@ -156,7 +165,7 @@ describe('each single statement of the work fails once', () => {
       expect(['verified', 'failed']).toContain(ended.cards[0]!.state);
     }
     expect(states).toContain('verified');
-    const open = await server.context.knex('round_card').whereIn('state', ['queued', 'writing', 'verifying']);
+    const open = await server.knex('run_item').whereIn('state', ['queued', 'running']);
     expect(open).toEqual([]);
   });
 
@@ -187,7 +196,7 @@ describe('each single statement of the work fails once', () => {
         return now.image;
       });
       stop();
-      const same = await server.context.knex('image').where({ title: wish.name });
+      const same = await server.knex('image').where({ title: wish.name });
       expect([whole.title, same.length]).toEqual([wish.name, 1]);
     }
   });

@@ -4,9 +4,8 @@ import { join } from 'node:path';
 import fc from 'fast-check';
 import type { Batch, LogEntry, ShelvedNetwork } from '@nest-mark/core';
 import { startServer } from '../src/run';
-import { allRoutes } from '../src/app';
-import { Vault } from '../src/services/vault';
-import { searchProgram, TestServer, tankPlan } from './helpers/server';
+import { Vault } from '../src/platform/vault/repository';
+import { searchProgram, TestServer, tankPlan, endpoints } from './helpers/server';
 
 let server: TestServer;
 beforeAll(async () => {
@@ -88,7 +87,7 @@ describe('secrets', () => {
     const batch = await server.batch(tankPlan(1, null, '127.61.1'), { userPassword: secret });
     expect(batch.password).toEqual({ state: 'kept', faults: [] });
     expect(JSON.stringify(batch)).not.toContain(secret);
-    const rows = await server.context.knex('secret').where('owner_id', batch.id);
+    const rows = await server.knex('secret').where('owner_id', batch.id);
     expect(rows).toHaveLength(1);
     expect((rows[0] as { sealed: Buffer }).sealed.includes(secret)).toBe(false);
     const shown = await server.ok<{ value: string }>('POST', `/batches/${batch.id}/reveal`, {
@@ -105,12 +104,10 @@ describe('secrets', () => {
     const two = await server.newNetwork({}, 'second passphrase');
     const plan = { ...tankPlan(1, null, '127.61.1'), networks: [{ networkId: two.id, priority: 1 }] };
     const batch = await server.batch(plan, { userPassword: 'oysters & tides' });
-    const [row] = (await server.context.knex('secret').where('owner_id', one.id)) as { sealed: Buffer }[];
-    await server.context
-      .knex('secret')
-      .whereIn('owner_id', [two.id, batch.id])
-      .update({ sealed: row!.sealed });
-    const { knex, vault } = server.context;
+    const [row] = (await server.knex('secret').where('owner_id', one.id)) as { sealed: Buffer }[];
+    await server.knex('secret').whereIn('owner_id', [two.id, batch.id]).update({ sealed: row!.sealed });
+    const { knex } = server;
+    const { vault } = server.domains.networks;
     await expect(vault.get(two.id, 'wifiPassphrase')).rejects.toThrow('Type the secret again');
     await expect(new Vault(knex, randomBytes(32)).get(one.id, 'wifiPassphrase')).rejects.toThrow('key file');
     const opened = await server.ok<Batch>('GET', `/batches/${batch.id}`);
@@ -121,7 +118,8 @@ describe('secrets', () => {
   });
 
   it('come back as they were typed, whatever was typed, and never look the same twice', async () => {
-    const { vault, knex } = server.context;
+    const { knex } = server;
+    const { vault } = server.domains.networks;
     const id = '77777777-7777-4777-8777-777777777777';
     await fc.assert(
       fc.asyncProperty(fc.string({ unit: 'binary', minLength: 1, maxLength: 64 }), async (typed) => {
@@ -150,7 +148,7 @@ describe('secrets', () => {
 describe('the log', () => {
   it('refuses to be changed, whoever asks the database', async () => {
     await server.batch(tankPlan(1, null, '127.61.1'));
-    const { knex } = server.context;
+    const { knex } = server;
     await expect(knex('log_entry').update({ text: 'nothing happened' })).rejects.toThrow('append-only');
     await expect(knex('log_entry').delete()).rejects.toThrow('append-only');
     await expect(knex.raw('truncate log_entry')).rejects.toThrow('append-only');
@@ -159,17 +157,17 @@ describe('the log', () => {
 
 describe('who may ask', () => {
   it.each([
-    ['another origin', { Origin: 'http://example.org' }],
-    ['a page of another site', { 'Sec-Fetch-Site': 'cross-site' }],
-    ['no sign of our own page', { 'X-Nest-Mark': '' }],
-  ])('not %s', async (_name, headers) => {
+    ['another origin', { Origin: 'http://example.org' }, 'foreign-page'],
+    ['a page of another site', { 'Sec-Fetch-Site': 'cross-site' }, 'foreign-page'],
+    ['no sign of our own page', { 'X-Nest-Mark': '' }, 'header-missing'],
+  ])('not %s', async (_name, headers, code) => {
     const problem = await server.refused(
       'POST',
       '/batches',
       { plan: tankPlan(1, null, '127.61.1'), secrets: {} },
       headers,
     );
-    expect(problem).toMatchObject({ status: 403, code: 'foreign-page' });
+    expect(problem).toMatchObject({ status: 403, code });
   });
 
   it('gets problem details for what is not JSON and for what is not there', async () => {
@@ -194,7 +192,7 @@ describe('who may ask', () => {
       '/openapi.json',
     );
     expect(description.openapi).toBe('3.1.0');
-    for (const { method, path } of allRoutes)
+    for (const { method, path } of endpoints)
       expect(description.paths[`/api${path.replace(/:(\w+)/g, '{$1}')}`]).toHaveProperty(method);
   });
 });

@@ -4,20 +4,20 @@ import { closeSync, openSync, readSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { ArmRound, Batch, BatchProgress, LogEntry, Proposal, Round } from '@nest-mark/core';
 import { DirectFile } from '@nest-mark/station';
-import { armedCards, baseImage, TestServer, tankPlan } from './helpers/server';
+import { demoImage, TestServer, tankPlan } from './helpers/server';
 
 const network = '127.61.4';
 const bootOffset = 1 << 20;
 const bootSize = 48 << 20;
 const env = { ...process.env, PATH: `${process.env['PATH'] ?? ''}:/usr/sbin:/sbin` };
-const raw = execFileSync('xz', ['-dc', baseImage], { maxBuffer: 1 << 28 });
+const raw = execFileSync('xz', ['-dc', demoImage], { maxBuffer: 1 << 28 });
 
 let server: TestServer;
 let batch: Batch;
 
 beforeAll(async () => {
   server = await TestServer.start(network);
-  const image = await server.shelve(baseImage);
+  const image = await server.shelve(demoImage);
   await server.act({ do: 'pace', bootSeconds: 0, slotRate: 0 });
   batch = await server.batch(tankPlan(12, image.id, network));
 });
@@ -106,6 +106,7 @@ describe('a round of cards', () => {
     };
     await server.ended(batch.id, (await server.ok<Round>('POST', `/batches/${batch.id}/rounds`, body)).id);
     const after = (await progress()).devices[0]!;
+    expect(before.fingerprint).toMatch(/^SHA256:[A-Za-z0-9+/]{43}$/);
     expect(after.fingerprint).toBe(before.fingerprint);
     expect([after.poweredAt, after.card?.state]).toEqual([null, 'verified']);
   });
@@ -242,11 +243,10 @@ describe('a round of cards', () => {
     await insert(['card-12', 'slot-1']);
     const request = await armed();
     // What a kill leaves: a round that says it is running, and nobody who works on it.
-    const { knex, rounds } = server.context;
     const id = '11111111-1111-4111-8111-111111111111';
-    await rounds.create(id, batch.id, 'test', armedCards(request.cards), knex);
-    await rounds.setState(id, 'running');
-    await rounds.setPhase(id, 'slot-1', 'verifying');
+    await server.leaveRound(id, batch.id, request.cards);
+    await server.domains.runs.repository.begin(id, 'test', id);
+    await server.domains.runs.repository.step(id, 'slot-1', 'verifying');
     await server.restart();
     const [round] = (await progress()).rounds;
     expect([round!.id, round!.state, round!.cards[0]!.state]).toEqual([id, 'interrupted', 'unfinished']);

@@ -56,8 +56,8 @@ it('the forms that are looked for are the ones that a dump has', () => {
 
 it('no secret stands in clear in a dump: not while cards are written, after it, after it was shown, nor in queue, answers kept, events and log', async () => {
   const told: string[] = [];
-  const stop = server.context.events.listenAsText((text) => told.push(text));
-  await server.act({ do: 'pace', bootSeconds: 0, slotRate: 20e6 });
+  const stop = server.domains.platform.events.listen(({ text }) => told.push(text));
+  await server.act({ do: 'pace', bootSeconds: 0, slotRate: 7e6 });
   await server.act({ do: 'insertFresh' });
   const round = await server.arm(batch.id);
   await server.until(async () => {
@@ -75,7 +75,7 @@ it('no secret stands in clear in a dump: not while cards are written, after it, 
   stop();
   // What boards sign with must not be there either; the vault tells what it is.
   const keys = await Promise.all(
-    batch.plan.devices.map(({ id }) => server.context.vault.get(id, 'hostKeySeed')),
+    batch.plan.devices.map(({ id }) => server.domains.networks.vault.get(id, 'hostKeySeed')),
   );
   expect(keys.filter((key) => key !== null)).toHaveLength(8);
   for (const text of [during, dump(), log, told.join('\n')]) {
@@ -89,9 +89,13 @@ it('no secret stands in clear in a dump: not while cards are written, after it, 
 it('cards that were opened are closed when the round fails before it writes, and can be written at once', async () => {
   await server.act({ do: 'pullIdle' });
   await server.act({ do: 'insertFresh' });
-  const real = server.context.settings.bench.bind(server.context.settings);
-  const failing = jest.spyOn(server.context.settings, 'bench').mockImplementation(async () => {
-    const [running] = (await server.context.knex('round').where('state', 'running').limit(1)) as unknown[];
+  const settings = server.domains.settings.repository;
+  const real = settings.station.bind(settings);
+  const failing = jest.spyOn(settings, 'station').mockImplementation(async () => {
+    const [running] = (await server
+      .knex('run')
+      .where({ kind: 'round', state: 'running' })
+      .limit(1)) as unknown[];
     if (running) throw new Error('the settings cannot be read');
     return real();
   });

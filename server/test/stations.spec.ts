@@ -95,7 +95,7 @@ describe('two stations on one database', () => {
         expect(ended.cards[0]!.state).toBe('verified');
         const file = join(folder, 'practice/cards', `card-0${String(round + 1)}.img`);
         expect(statSync(file).blocks).toBeGreaterThan(1000);
-        const [row] = await server.context.knex('round').where({ id: made.id });
+        const [row] = await server.knex('run').where({ id: made.id });
         expect(row.station).toBe('second');
       }
       await act({ do: 'pullIdle' });
@@ -103,23 +103,23 @@ describe('two stations on one database', () => {
   });
 
   it('a job of another station is not taken, whatever the queue offers', async () => {
-    const { knex } = server.context;
+    const { knex } = server;
     await knex.raw(
-      `select graphile_worker.add_job('write-round@third', '{"roundId":"00000000-0000-4000-8000-000000000000"}'::json)`,
+      `select graphile_worker.add_job('round@third', '{"runId":"00000000-0000-4000-8000-000000000000"}'::json)`,
     );
     await new Promise((resolve) => setTimeout(resolve, 500));
     const { rows } = await knex.raw<{ rows: { attempts: number; locked_by: string | null }[] }>(
-      `select attempts, locked_by from graphile_worker.jobs where task_identifier = 'write-round@third'`,
+      `select attempts, locked_by from graphile_worker.jobs where task_identifier = 'round@third'`,
     );
     expect(rows).toEqual([{ attempts: 0, locked_by: null }]);
   });
 
   it('one that starts again frees its own work and touches nothing of the living one', async () => {
-    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 30e6 });
+    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 11e6 });
     await server.act({ do: 'insert', cardId: 'card-07', slotId: 'slot-1' });
     const slots = await server.ok<Proposal>('GET', `/batches/${batch.id}/next-round`);
     const { id } = await server.ok<Round>('POST', `/batches/${batch.id}/rounds`, armed(slots, 6));
-    await server.until(() => Promise.resolve(server.context.stoppers.has(id) ? true : null));
+    await server.at(id);
     await second.stop();
     second = await begin();
     const { rounds } = await server.ok<BatchProgress>('GET', `/batches/${batch.id}/progress`);
@@ -145,12 +145,12 @@ describe('two stations on one database', () => {
     // It waits in the database's own line, so that it is the next one.
     const taken = thief.query(`select pg_advisory_lock(hashtextextended('nest-mark station third', 0))`);
     await server.until(async () => {
-      const { rows } = await server.context.knex.raw<{ rows: unknown[] }>(
+      const { rows } = await server.knex.raw<{ rows: unknown[] }>(
         `select 1 from pg_locks where locktype = 'advisory' and not granted`,
       );
       return rows.length > 0 ? true : null;
     });
-    await server.context.knex.raw(
+    await server.knex.raw(
       `select pg_terminate_backend(pid) from pg_stat_activity where application_name = 'nest-mark third'`,
     );
     await taken;

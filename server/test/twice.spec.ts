@@ -1,7 +1,18 @@
+import { randomUUID } from 'node:crypto';
 import { readFileSync } from 'node:fs';
-import type { Batch, BatchProgress, Image, Proposal, ShelvedNetwork, Upload } from '@nest-mark/core';
-import { allRoutes } from '../src/app';
-import { baseImage, TestServer, tankPlan } from './helpers/server';
+import {
+  emptyDescription,
+  emptyEntry,
+  emptyFile,
+  type Batch,
+  type BatchProgress,
+  type Image,
+  type OwnDescription,
+  type Proposal,
+  type ShelvedNetwork,
+  type Upload,
+} from '@nest-mark/core';
+import { baseImage, TestServer, tankPlan, endpoints } from './helpers/server';
 
 /**
  * Every route that changes something is called twice and eight times at once, with what it takes. What must hold
@@ -22,7 +33,7 @@ beforeAll(async () => {
 afterAll(() => server.end());
 
 const count = async (table: string, where: object = {}): Promise<number> =>
-  Number((await server.context.knex(table).where(where).count())[0]!['count']);
+  Number((await server.knex(table).where(where).count())[0]!['count']);
 
 interface Call {
   method: string;
@@ -53,7 +64,7 @@ let next = 0;
 async function freshCard(): Promise<Proposal['cards'][number]> {
   await server.until(async () => {
     const { cards } = await proposal();
-    return cards[0]!.refusal?.includes('round') || cards[0]!.refusal?.includes('proved') ? null : true;
+    return cards[0]!.refusal?.includes('round') || cards[0]!.refusal?.includes('capacity') ? null : true;
   });
   await server.act({ do: 'pullIdle' });
   await server.act({
@@ -80,6 +91,13 @@ const plain = (method: string, where: string, body?: unknown): Call => ({
 });
 const newNetwork = (): Promise<ShelvedNetwork> =>
   server.newNetwork({ title: `n${String(next++)}` }, 'low tide at seven');
+
+const description: OwnDescription = {
+  ...emptyDescription('Board file'),
+  files: [
+    { ...emptyFile(), path: 'board.cfg', entries: [{ ...emptyEntry(), key: 'name', value: '<<hostName>>' }] },
+  ],
+};
 
 const cases: Record<string, Case> = {
   'post /batches': {
@@ -110,7 +128,7 @@ const cases: Record<string, Case> = {
     // Each makes a batch of its own; nothing is shared among them, and no mark comes twice.
     holds: async (good) => {
       expect(good).toBeGreaterThan(0);
-      const { rows } = await server.context.knex.raw<{ rows: unknown[] }>(
+      const { rows } = await server.knex.raw<{ rows: unknown[] }>(
         'select mark from device group by mark having count(*) > 1',
       );
       expect(rows).toEqual([]);
@@ -134,7 +152,7 @@ const cases: Record<string, Case> = {
     holds: async (good, times, asked) => {
       all(good, times);
       const { title } = (asked.body as { network: { title: string } }).network;
-      const rows = await server.context.knex('network').whereRaw(`network->>'title' = ?`, [title]);
+      const rows = await server.knex('network').whereRaw(`network->>'title' = ?`, [title]);
       expect(rows).toHaveLength(times);
     },
   },
@@ -182,6 +200,33 @@ const cases: Record<string, Case> = {
     },
     holds: (good) => expect(good).toBeLessThanOrEqual(8),
   },
+  'put /methods/:id': {
+    call: () => ({
+      method: 'PUT',
+      path: `/methods/${randomUUID()}`,
+      body: { description },
+      headers: { 'If-Match': '"0"' },
+    }),
+    holds: one,
+  },
+  'delete /methods/:id': {
+    call: async () => {
+      const id = randomUUID();
+      await server.ok('PUT', `/methods/${id}`, { description }, { 'If-Match': '"0"' });
+      return plain('DELETE', `/methods/${id}`);
+    },
+    holds: one,
+  },
+  'post /checks/method': {
+    call: () =>
+      plain('POST', '/checks/method', {
+        description,
+        imageId: image.id,
+        batchId: batch.id,
+        deviceId: batch.plan.devices[0]!.id,
+      }),
+    holds: all,
+  },
   'post /keys': {
     call: () => plain('POST', '/keys', { type: 'ed25519', comment: 'a', passphrase: '' }),
     holds: all,
@@ -202,9 +247,12 @@ const cases: Record<string, Case> = {
       }),
     holds: all,
   },
+  // Nobody is at it, and it came from no address; several stops of one that is fetched: from-address.spec.
+  'post /images/:id/stop': { call: () => plain('POST', `/images/${image.id}/stop`), holds: none },
+  'post /images/:id/newer': { call: () => plain('POST', `/images/${image.id}/newer`), holds: none },
   'delete /images/:id': {
     call: async () => {
-      const [failed] = await server.context.knex('image').where({ state: 'failed' }).select('id');
+      const [failed] = await server.knex('image').where({ state: 'failed' }).select('id');
       return plain('DELETE', `/images/${failed?.id ?? image.id}`);
     },
     holds: async (good, _times, asked) => {
@@ -270,15 +318,15 @@ const cases: Record<string, Case> = {
     holds: async (good) => {
       one(good);
       await settle();
-      const { rows } = await server.context.knex.raw<{ rows: unknown[] }>(
-        `select device_id from round_card where state in ('queued','writing','verifying') group by device_id having count(*) > 1`,
+      const { rows } = await server.knex.raw<{ rows: unknown[] }>(
+        `select device_id from run_item where state in ('queued', 'running') and device_id is not null group by device_id having count(*) > 1`,
       );
       expect(rows).toEqual([]);
     },
   },
   'post /rounds/:id/resume': {
     call: async () => {
-      await server.act({ do: 'pace', bootSeconds: 0, slotRate: 20e6 });
+      await server.act({ do: 'pace', bootSeconds: 0, slotRate: 7e6 });
       const { medium } = await freshCard();
       const cards = [{ slotId: 'slot-1', deviceId: device(), identity: medium!.identity }];
       const { id } = await server.ok<{ id: string }>('POST', `/batches/${batch.id}/rounds`, {
@@ -286,7 +334,7 @@ const cases: Record<string, Case> = {
         confirm: 'erase 1',
         lookedAt: Date.now(),
       });
-      await server.until(() => Promise.resolve(server.context.stoppers.has(id) ? true : null));
+      await server.at(id);
       await server.ok('POST', `/rounds/${id}/cancel`);
       await settle();
       await server.act({ do: 'pace', bootSeconds: 0, slotRate: 0 });
@@ -311,15 +359,15 @@ const cases: Record<string, Case> = {
   },
   'put /cards/:key': {
     call: async () => {
-      const [card] = await server.ok<{ key: string }[]>('GET', '/cards');
-      return plain('PUT', `/cards/${card!.key}`, { note: 'n', retired: false });
+      await server.domains.cards.repository.seen('p51a7', 'a card', 32e9);
+      return plain('PUT', `/cards/p51a7`, { note: 'n', retired: false });
     },
     holds: all,
   },
-  'post /cards/prove': {
+  'post /cards/capacity-check': {
     call: async () => {
       const { medium } = await freshCard();
-      return plain('POST', '/cards/prove', {
+      return plain('POST', '/cards/capacity-check', {
         slotId: 'slot-1',
         identity: medium!.identity,
         confirm: 'erase this card',
@@ -369,31 +417,31 @@ const cases: Record<string, Case> = {
         files: [],
         label: '',
         bootedAs: null,
+        bootedWith: null,
         mountedAt: null,
         elsewhere: [],
       }),
     holds: all,
   },
-  'put /settings/bench': {
-    call: async () => plain('PUT', '/settings/bench', await server.ok('GET', '/settings/bench')),
+  'put /settings/station': {
+    call: async () => plain('PUT', '/settings/station', await server.ok('GET', '/settings/station')),
     holds: async (good, times) => {
       all(good, times);
-      expect(await count('setting', { name: 'bench' })).toBe(1);
+      expect(await count('setting', { name: 'station test' })).toBe(1);
     },
   },
-  'post /batches/:id/scans': {
+  'post /batches/:id/searches': {
     call: async () => {
-      await server.until(async () =>
-        (await count('scan', { state: 'running' })) + (await count('scan', { state: 'queued' })) === 0
-          ? true
-          : null,
-      );
-      return plain('POST', '/batches/{batch}/scans', { subnet: `${network}.0/24`, port: 2222 });
+      await server.until(async () => {
+        const open = await server.domains.runs.repository.open('test');
+        return open.some(({ kind }) => kind === 'search') ? null : true;
+      });
+      return plain('POST', '/batches/{batch}/searches', { subnet: `${network}.0/24`, port: 2222 });
     },
     holds: one,
   },
-  'post /scans/:id/cancel': {
-    call: () => plain('POST', '/scans/00000000-0000-4000-8000-000000000000/cancel'),
+  'post /searches/:id/cancel': {
+    call: () => plain('POST', '/searches/00000000-0000-4000-8000-000000000000/cancel'),
     holds: none,
   },
   'post /batches/:id/devices/:deviceId/files': {
@@ -433,7 +481,7 @@ const bare = (): object => ({
   heard: true,
 });
 
-const mutating = allRoutes
+const mutating = endpoints
   .filter(({ method }) => method !== 'get')
   .map(({ method, path: where }) => `${method} ${where}`);
 

@@ -13,7 +13,9 @@ import { BEING_WRITTEN, StandInReader } from './reader/reader';
 import { freshLab, loadState, saveState, type LabState, type StandInBoard } from './state';
 
 /** A request that the practice bench cannot fulfil, with the reason. */
-export class PracticeError extends Error {}
+export class PracticeError extends Error {
+  override readonly name = 'PracticeError';
+}
 
 /** A hardware address with the local bit set (RFC 7042 section 2.1), the same for the same nest each time. */
 const hardwareAddressOf = (nest: string): string =>

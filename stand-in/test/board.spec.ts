@@ -22,7 +22,7 @@ import {
   type NetworkSettings,
   type PracticeView,
 } from '@nest-mark/core';
-import { scan, type ScanHit } from '@nest-mark/station';
+import { sweep, type SweepHit } from '@nest-mark/station';
 import { Lab, readCard } from '../src/index';
 
 const run = promisify(execFile);
@@ -120,7 +120,7 @@ async function boot(
   truncateSync(file, 16e9);
   await lab.act({ do: 'seatCard', cardId, nest });
   await lab.act({ do: 'power', nest, on: true });
-  for (let round = 0; round < 200; round++) {
+  for (const end = Date.now() + 60_000; Date.now() < end;) {
     const board = (await lab.view()).boards.find((candidate) => candidate.nest === nest);
     if (board && board.phase !== 'starting') return board;
     await new Promise((resolve) => setTimeout(resolve, 20));
@@ -273,13 +273,13 @@ describe('a stand-in board', () => {
     expect(read.radio.networks).toEqual([]);
   });
 
-  it('is found by the scan under the key of its card, the access point as a stranger; power off ends it', async () => {
+  it('is found by the sweep under the key of its card, the access point as a stranger; power off ends it', async () => {
     const given = settings();
     const board = await boot(await makeCard(given), 'B7');
     const addresses = [1, 19, 20, 21].map((host) => `127.62.1.${String(host)}`);
-    const search = async (): Promise<ScanHit[]> => {
-      const hits: ScanHit[] = [];
-      await scan(addresses, 2222, { onHit: (hit) => void hits.push(hit) });
+    const search = async (): Promise<SweepHit[]> => {
+      const hits: SweepHit[] = [];
+      await sweep(addresses, 2222, { onHit: (hit) => void hits.push(hit) });
       return hits;
     };
     const hits = await search();
@@ -304,8 +304,10 @@ describe('a stand-in board', () => {
     expect((await boot(await makeCard(settings()), 'A2', 'card-02')).reason).toContain('no address left');
     await lab.close();
     lab = await Lab.open(folder, '127.62.1');
-    await new Promise((resolve) => setTimeout(resolve, 300));
-    expect((await lab.view()).boards.map((board) => board.phase)).toContain('online');
+    const phases = async (): Promise<string[]> => (await lab.view()).boards.map(({ phase }) => phase);
+    for (const end = Date.now() + 60_000; (await phases()).includes('starting') && Date.now() < end;)
+      await new Promise((resolve) => setTimeout(resolve, 20));
+    expect(await phases()).toContain('online');
   });
 });
 

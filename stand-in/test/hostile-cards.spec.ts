@@ -7,6 +7,9 @@ import { emptyMedium, FatVolume, Overlay, SliceSource, utf8, type ByteSource } f
 import { FileSource, lookAtCard, readMarkFile } from '@nest-mark/station/files';
 import { noSandbox } from '../src/board/sandbox';
 import { readCard } from '../src/index';
+import { amount } from '../../core/test/helpers/soak';
+
+const much = amount('hostile-cards', 25, 200, 20_261_128);
 
 /** Cards that somebody made to do harm to the machine that reads them. */
 
@@ -158,7 +161,7 @@ describe('readers of foreign octets', () => {
           );
         },
       ),
-      { numRuns: 80 },
+      { numRuns: much.runs, seed: much.seed },
     );
   });
 

@@ -5,9 +5,11 @@ import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { build } from 'esbuild';
+import { amount } from '../../core/test/helpers/soak';
 import { isSafe, onCard, SIZE, smallImage, useCard, wantedOn } from './helpers/rounds';
 
-const KILLS = 100;
+const much = amount('kill', 10, 100, 0);
+const KILLS = much.runs;
 let folder = '';
 let program = '';
 
@@ -73,8 +75,11 @@ it(`a writer killed at ${String(KILLS)} moments leaves no card that looks finish
   let length = await writeAndLook(null);
   expect(seen).toEqual({ verified: 4, untouched: 0, emptied: 0 });
   seen.verified = 0;
-  for (let kill = 0; kill < KILLS; kill++) await writeAndLook((kill / KILLS) * length * 1.1);
+  for (let kill = 0; kill < KILLS; kill++) {
+    await writeAndLook((kill / KILLS) * length * 1.1);
+    much.step();
+  }
   // The moments met writing as well as the end, or the test proved little; the machine may have become slower.
   expect(seen.emptied).toBeGreaterThan(KILLS);
   while (seen.verified === 0) await writeAndLook((length *= 1.5));
-}, 600_000);
+}, 3_600_000);

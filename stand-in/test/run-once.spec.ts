@@ -56,12 +56,18 @@ const settings: FirstBootSettings = {
   locale: 'C.UTF-8',
   keyboard: { layout: 'dk', variant: '' },
   wired: { address: '192.168.40.21/24', gateway: '192.168.40.1', nameServers: ['192.168.40.2'] },
-  files: [{ place: 'board', path: '/etc/tank/settings.conf', mode: '0600', content: "it's $HOME\n" }],
-  commands: ["echo 'ran' > /var/lib/tank-ran"],
+  files: [
+    { place: 'board', path: '/etc/tank/settings.conf', mode: '0600', content: "it's $HOME\n" },
+    { place: 'board', path: '/home/keeper/.config/tank/depth.toml', mode: '0640', content: 'depth = 3\n' },
+  ],
+  commands: [
+    "echo 'ran' > /var/lib/tank-ran",
+    "stat -c '%n %U %a' /home/keeper /home/keeper/.config /home/keeper/.config/tank /etc/tank > /var/lib/tank-folders",
+  ],
   instanceId: 'i-1',
 };
 const commandLine = 'console=tty1 root=PARTUUID=4d41524b-02 rootwait quiet\n';
-const base: BaseFiles = { texts: new Map([['cmdline.txt', commandLine]]), mountedAt: '/boot' };
+const base: BaseFiles = { texts: new Map([['cmdline.txt', commandLine]]), mountedAt: '/boot', system: null };
 const files = cardFilesOf('run-once', settings, base);
 
 let folder: string;
@@ -152,6 +158,16 @@ whenSandbox('the run-once script, run for real', () => {
     expect(await readlink(join(root, 'etc/localtime'))).toBe('/usr/share/zoneinfo/Europe/Copenhagen');
     expect(await read('etc/default/keyboard')).toContain('XKBLAYOUT="dk"');
     expect(await read('var/lib/tank-ran')).toBe('ran\n');
+    expect((await lstat(join(root, 'var/lib/tank-ran'))).mode & 0o777).toBe(0o644);
+    // A home stays its user's, and what others have to read can be got at.
+    expect((await read('var/lib/tank-folders')).trim().split('\n')).toEqual([
+      '/home/keeper keeper 755',
+      '/home/keeper/.config keeper 755',
+      '/home/keeper/.config/tank keeper 755',
+      '/etc/tank root 755',
+    ]);
+    const [depth] = await readInside(root, ['/home/keeper/.config/tank/depth.toml']);
+    expect([depth!.uid, depth!.mode]).toEqual([1000, 0o640]);
     // The command line is back but for the country; nothing secret is left on the boot partition.
     expect(await read('boot/cmdline.txt')).toBe(
       'console=tty1 root=PARTUUID=4d41524b-02 rootwait quiet cfg80211.ieee80211_regdom=DK\n',

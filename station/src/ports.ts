@@ -43,6 +43,8 @@ export type CardFault =
 
 /** Why a card cannot be used; the message is for people. */
 export class CardError extends Error {
+  override readonly name = 'CardError';
+
   constructor(
     readonly code: CardFault,
     message: string,

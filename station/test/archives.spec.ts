@@ -5,7 +5,10 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import fc from 'fast-check';
 import { DiskError } from '@nest-mark/core';
+import { amount } from '../../core/test/helpers/soak';
 import { ImageError, packingOf, shelveImage, unpack, usualLimits } from '../src/index';
+
+const much = amount('archives', 15, 200, 20_261_128);
 
 let folder = '';
 beforeEach(() => {
@@ -98,6 +101,7 @@ describe('archives that were spoilt', () => {
             }),
           ),
           async (change) => {
+            much.step();
             const bytes = 'cut' in change ? whole.subarray(0, change.cut) : Buffer.from(whole);
             if ('flips' in change)
               for (const bit of change.flips) bytes[bit >> 3] = (bytes[bit >> 3] ?? 0) ^ (1 << (bit & 7));
@@ -110,7 +114,7 @@ describe('archives that were spoilt', () => {
             expect(end === 'unpacked' ? found : digest).toBe(digest);
           },
         ),
-        { numRuns: 40 },
+        { numRuns: much.runs, seed: much.seed },
       );
     },
   );

@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { createHash, randomBytes } from 'node:crypto';
+import { randomBytes } from 'node:crypto';
 import {
   existsSync,
   statSync,
@@ -104,11 +104,7 @@ describe('shelving an image', () => {
       partitions: [{ number: 1, fileSystem: 'fat16', label: 'CIDATA' }],
     });
     expect(image.blockDigests).toHaveLength(3);
-    const boot = readFileSync(shelfFiles(shelf).boot);
-    const expected = readFileSync(raw).subarray(4096 * 512, 4096 * 512 + (8 << 20));
-    expect(createHash('sha256').update(boot).digest('hex')).toBe(
-      createHash('sha256').update(expected).digest('hex'),
-    );
+    expect([image.bootPartition, image.bootReason]).toEqual([1, 'It is the only FAT partition.']);
     // Its own copy is the image unpacked, with its holes.
     const kept = shelfFiles(shelf).image;
     expect(sha256(kept)).toBe(rawDigest);

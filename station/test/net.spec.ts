@@ -3,7 +3,7 @@ import { execFileSync } from 'node:child_process';
 import { generateKeyPairSync, randomBytes } from 'node:crypto';
 import ssh2 from 'ssh2';
 import { makeHostKey } from '@nest-mark/core';
-import { fetchHostKey, parseNeighbours, probeTcp, scan, type ScanHit } from '../src/index';
+import { fetchHostKey, parseNeighbours, probeTcp, sweep, type SweepHit } from '../src/index';
 
 const closers: (() => void)[] = [];
 afterEach(() => {
@@ -104,20 +104,20 @@ describe('host keys', () => {
   });
 });
 
-describe('the scan', () => {
+describe('the sweep', () => {
   it('finds the one host of a /24 by its key and reports progress; stops when asked', async () => {
     const key = makeHostKey(randomBytes(32), randomBytes(4), 'x');
     const port = await listen(sshServer(key.privateText), '127.41.3.9');
     const addresses = Array.from({ length: 254 }, (_, at) => `127.41.3.${String(at + 1)}`);
     let last = 0;
-    const hits: ScanHit[] = [];
-    const onHit = (hit: ScanHit): void => void hits.push(hit);
-    await scan(addresses, port, { onHit, onProgress: ({ done }) => (last = done) });
+    const hits: SweepHit[] = [];
+    const onHit = (hit: SweepHit): void => void hits.push(hit);
+    await sweep(addresses, port, { onHit, onProgress: ({ done }) => (last = done) });
     expect(hits).toMatchObject([{ address: '127.41.3.9', port, key: { proven: true } }]);
     expect(last).toBe(254);
     const stop = new AbortController();
     stop.abort();
-    const stopped = await scan(addresses, port, { onHit, signal: stop.signal });
+    const stopped = await sweep(addresses, port, { onHit, signal: stop.signal });
     expect([stopped.done, hits.length]).toEqual([0, 1]);
   });
 });

@@ -3,7 +3,7 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { createServer, type Server } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { probeTcp, scan, searchInThread, type ScanHit } from '../src/index';
+import { probeTcp, sweep, searchInThread, type SweepHit } from '../src/index';
 
 /** A search while the loop is starved, without a way to the addresses, and in a thread of its own. */
 
@@ -97,10 +97,10 @@ describe('the thread of a search', () => {
   it('tells hosts as they answer, how far it is, and stops when asked', async () => {
     const port = await greeter('127.41.5.9');
     const addresses = Array.from({ length: 254 }, (_, at) => `127.41.5.${String(at + 1)}`);
-    const hits: ScanHit[] = [];
+    const hits: SweepHit[] = [];
     const options = {
       signal: new AbortController().signal,
-      onHit: (hit: ScanHit) => void hits.push(hit),
+      onHit: (hit: SweepHit) => void hits.push(hit),
       onProgress: () => undefined,
     };
     const ended = await searchInThread(program)({ addresses, port }, options);
@@ -128,7 +128,7 @@ describe('the thread of a search', () => {
   it('a host that answers late is asked for its key while the others are still being tried', async () => {
     const port = await greeter('127.41.6.1');
     const order: string[] = [];
-    await scan(
+    await sweep(
       Array.from({ length: 300 }, (_, at) => `127.41.6.${String((at % 254) + 1)}`),
       port,
       {

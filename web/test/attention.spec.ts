@@ -1,7 +1,7 @@
 import { TestBed } from '@angular/core/testing';
 import type { CardState, Round } from '@nest-mark/core';
 import { Attention } from '../src/app/shell/attention';
-import { BenchActions } from '../src/app/state/bench.reducer';
+import { StationActions } from '../src/app/state/station.reducer';
 import { ProgressActions } from '../src/app/state/progress.reducer';
 import { bench } from './helpers/store';
 import { batchId, tankBatch } from './helpers/plan';
@@ -10,6 +10,8 @@ const round = (states: CardState[]): Round => ({
   id: 'r1',
   batchId,
   number: 1,
+  station: 'test',
+  begunBy: '',
   state: 'running',
   paused: false,
   startedAt: 0,
@@ -54,12 +56,12 @@ describe('calling the person', () => {
     document.title = 'Cards · Nest Mark';
     const { act } = bench(tankBatch(2));
     const sound = { largestGB: 256, keepBlocks: 12, inFlight: 2, blockMiB: 4 as const, realReaders: false };
-    act(BenchActions.settingsCame({ settings: { ...sound, sound: true } }));
+    act(StationActions.settingsCame({ settings: { ...sound, sound: true } }));
     TestBed.inject(Attention);
     const tell = (...states: CardState[]): void => {
       act(
         ProgressActions.came({
-          progress: { batchId, devices: [], strangers: [], rounds: [round(states)], scan: null },
+          progress: { batchId, devices: [], strangers: [], rounds: [round(states)], search: null },
         }),
       );
       TestBed.tick();
@@ -75,7 +77,7 @@ describe('calling the person', () => {
     expect(tones.slice(2)).toEqual([660, 440]);
     document.dispatchEvent(new Event('pointerdown'));
     expect(document.title).toBe('Cards · Nest Mark');
-    act(BenchActions.settingsCame({ settings: { ...sound, sound: false } }));
+    act(StationActions.settingsCame({ settings: { ...sound, sound: false } }));
     tell('verified', 'verified', 'failed', 'verified');
     expect(document.title).toBe('(1) Cards · Nest Mark');
     expect(tones).toHaveLength(4);

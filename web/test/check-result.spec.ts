@@ -6,6 +6,7 @@ const boot = (files: Record<string, string>): BootFiles => ({
   files: Object.entries(files).map(([name, text]) => ({ name, content: new TextEncoder().encode(text) })),
   label: '',
   bootedAs: null,
+  bootedWith: null,
   mountedAt: null,
   elsewhere: [],
 });

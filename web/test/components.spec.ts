@@ -84,7 +84,7 @@ const recordOf = (fault: string | null): CardRecord => ({
   note: '',
   retired: false,
   firstSeen: 0,
-  proof: null,
+  capacity: null,
   writings: [
     {
       at: 0,
@@ -270,6 +270,8 @@ describe('the dialog before erasing', () => {
       id: '66666666-6666-4666-8666-666666666666',
       batchId,
       number: 1,
+      station: 'test',
+      begunBy: '',
       state: 'interrupted',
       paused: false,
       startedAt: 0,
@@ -278,9 +280,11 @@ describe('the dialog before erasing', () => {
     };
     act(
       ProgressActions.came({
-        progress: { batchId, devices: [], strangers: [], rounds: [round], scan: null },
+        progress: { batchId, devices: [], strangers: [], rounds: [round], search: null },
       }),
     );
+    const slot = { ...proposed(), slotId: 'slot-2' };
+    act(CardsActions.proposalCame({ proposal: { ...proposal, cards: [slot] } }));
     act(CardsActions.resumingAsked({ roundId: round.id }));
     const fixture = await draw(ArmDialog);
     expect(document.querySelectorAll('ol li')).toHaveLength(1);
@@ -290,7 +294,12 @@ describe('the dialog before erasing', () => {
     expect(sent).toHaveBeenCalledWith(
       CardsActions.resumeConfirmed({
         roundId: round.id,
-        request: { confirm: 'erase 1', lookedAt: 0, media: [] },
+        request: {
+          confirm: 'erase 1',
+          lookedAt: 77,
+          // Without what the person looked at the server refuses it.
+          media: [{ slotId: 'slot-2', identity: slot.medium!.identity }],
+        },
       }),
     );
     fixture.destroy();

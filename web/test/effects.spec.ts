@@ -1,6 +1,6 @@
 import { TestBed } from '@angular/core/testing';
 import { Subject, of, throwError } from 'rxjs';
-import type { Batch, SavePlan, Scan } from '@nest-mark/core';
+import type { Batch, SavePlan, Search } from '@nest-mark/core';
 import type { Api } from '../src/app/api/api';
 import type { ServerEvents } from '../src/app/api/server-events';
 import { BootActions } from '../src/app/boot/boot.reducer';
@@ -244,9 +244,10 @@ describe('arming', () => {
 });
 
 describe('searching', () => {
-  const scan = (state: Scan['state']): Scan => ({
+  const search = (state: Search['state']): Search => ({
     id: '55555555-5555-4555-8555-555555555555',
     batchId,
+    station: 'test',
     subnet: '127.1.2.0/24',
     port: 2222,
     state,
@@ -259,10 +260,10 @@ describe('searching', () => {
   it('asks for the subnet of the plan and no other', () => {
     const network = { subnet: '127.1.2.0/24', port: 2222 };
     const { act, actions, store } = bench({ ...batch, plan: { ...batch.plan, network } });
-    const startScan = jest.fn(() => of(scan('queued')));
-    bootEffects.search(actions, api({ startScan }), store).subscribe(act);
+    const startSearch = jest.fn(() => of(search('queued')));
+    bootEffects.search(actions, api({ startSearch }), store).subscribe(act);
     act(BootActions.searchWanted());
-    expect(startScan.mock.calls).toEqual([[batchId, '127.1.2.0/24', 2222]]);
+    expect(startSearch.mock.calls).toEqual([[batchId, '127.1.2.0/24', 2222]]);
   });
 
   describe('again and again', () => {
@@ -276,7 +277,7 @@ describe('searching', () => {
           batchId,
           strangers: [],
           rounds: [],
-          scan: null,
+          search: null,
           devices: [
             {
               deviceId,
@@ -311,10 +312,10 @@ describe('searching', () => {
       bootEffects.repeat(actions, store).subscribe((action) => wanted.push(action));
       act(BootActions.repeatSet({ repeat: wished }));
       act(progress(proved));
-      act(ProgressActions.scanCame({ scan: scan('running') }));
+      act(ProgressActions.searchCame({ search: search('running') }));
       jest.advanceTimersByTime(60_000);
       expect(wanted).toHaveLength(0);
-      act(ProgressActions.scanCame({ scan: scan('done') }));
+      act(ProgressActions.searchCame({ search: search('done') }));
       jest.advanceTimersByTime(60_000);
       expect(wanted).toHaveLength(times);
     });

@@ -36,6 +36,7 @@ const image: Image = {
   id: imageId,
   title: 'Marsh base',
   state: 'ready',
+  stations: ['test'],
   message: '',
   addedAt: 1,
   packing: 'xz',
@@ -45,13 +46,18 @@ const image: Image = {
   rawSha256: 'cd',
   partitions: [],
   method: 'declarative-seed',
+  own: null,
+  boot: null,
   detected: 'declarative-seed',
   methodReason: '',
-  about: { wordBits: 64, flavour: 'desktop', chosenMethod: null },
+  about: { wordBits: 64, flavour: 'desktop', chosenMethod: null, bootPartition: null },
   keptSize: null,
   unpacked: null,
   bootFiles: [],
   seen: [],
+  system: null,
+  address: null,
+  fetched: null,
 };
 const network = (change: Partial<ShelvedNetwork> = {}): ShelvedNetwork => ({
   ...emptyNetwork('Bench'),
@@ -177,8 +183,13 @@ describe('the kit', () => {
 });
 
 describe('time', () => {
+  /** Waits for something that a worker brings about. */
+  const until = async (holds: () => boolean): Promise<void> => {
+    for (const end = Date.now() + 30_000; !holds() && Date.now() < end;)
+      await new Promise((resolve) => setTimeout(resolve, 5));
+  };
   const answered = async (fixture: ComponentFixture<unknown>): Promise<void> => {
-    await new Promise((resolve) => setTimeout(resolve, 30));
+    await until(() => made.every(({ asked, answers }) => asked.length === answers));
     await fixture.whenStable();
   };
 
@@ -219,7 +230,7 @@ describe('time', () => {
     };
     for (let turn = 0; turn < 5; turn++) forecaster.ask(input, false);
     expect(forecaster.working()).toBe(true);
-    await new Promise((resolve) => setTimeout(resolve, 60));
+    await until(() => !forecaster.working());
     expect(made.at(-1)?.asked).toEqual([1, 5]);
     expect([forecaster.answer()?.turn, forecaster.working()]).toEqual([5, false]);
   });

@@ -32,6 +32,8 @@ const card = (slotId: string, deviceId: string, change: Partial<RoundCard> = {})
 const round = (number: number, cards: RoundCard[], state: Round['state'] = 'done'): Round => ({
   id: `00000000-0000-4000-8000-00000000000${String(number)}`,
   batchId,
+  station: 'test',
+  begunBy: '',
   number,
   state,
   paused: false,
@@ -52,7 +54,7 @@ const progress = (rounds: Round[]): BatchProgress => ({
   })),
   strangers: [],
   rounds,
-  scan: null,
+  search: null,
 });
 const medium = (
   serial: string,

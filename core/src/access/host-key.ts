@@ -1,4 +1,4 @@
-import { ed25519 } from '@noble/curves/ed25519';
+import { ed25519 } from '@noble/curves/ed25519.js';
 import { concatBytes, toBase64 } from '../bytes';
 import { fingerprint } from './ssh-public-key';
 import { sshString, sshUint32 } from './ssh-wire';

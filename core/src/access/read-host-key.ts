@@ -1,4 +1,4 @@
-import { ed25519 } from '@noble/curves/ed25519';
+import { ed25519 } from '@noble/curves/ed25519.js';
 import { concatBytes, equalBytes, fromBase64 } from '../bytes';
 import { sshString, SshReader } from './ssh-wire';
 

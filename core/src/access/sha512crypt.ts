@@ -1,4 +1,4 @@
-import { sha512 } from '@noble/hashes/sha2';
+import { sha512 } from '@noble/hashes/sha2.js';
 import { concatBytes, utf8 } from '../bytes';
 
 /**

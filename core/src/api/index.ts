@@ -1,9 +1,20 @@
-/** The shapes of messages between server, station, practice bench and browser. */
+/** The shapes of messages between server, station, practice bench and browser, by domain. */
+export * from './boards';
 export * from './card-faults';
-export * from './card-files';
 export * from './cards';
-export * from './checks';
+export * from './events';
+export * from './finding';
+export * from './handover';
+export * from './image-facts';
+export * from './images';
+export * from './log';
+export * from './methods';
+export * from './networks';
+export * from './plans';
 export * from './practice';
-export * from './shelves';
-export * from './uploads';
-export * from './work';
+export * from './problem';
+export * from './rounds';
+export * from './settings';
+export * from '../cards/record';
+export * from '../firstboot/sent-files';
+export * from '../problems';

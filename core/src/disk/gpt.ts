@@ -2,7 +2,7 @@ import { concatBytes, equalBytes } from '../bytes';
 import type { ByteSource } from './byte-source';
 import { crc32 } from './crc32';
 import { DiskError } from './disk-error';
-import type { Partition } from './mbr';
+import type { Partition } from './partition';
 
 /** GUID partition tables (UEFI specification 2.10 section 5.3); sectors of 512 octets, as images have them. */
 const sector = 512;

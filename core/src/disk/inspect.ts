@@ -1,7 +1,8 @@
 import { SliceSource, type ByteSource } from './byte-source';
 import { DiskError } from './disk-error';
 import { FatVolume } from './fat/volume';
-import { readPartitions, type Partition } from './mbr';
+import { readPartitions } from './mbr';
+import type { Partition } from './partition';
 
 /** What a partition holds, by its signature and not by its type octet. */
 export const fileSystems = [
@@ -10,6 +11,7 @@ export const fileSystems = [
   'fat32',
   'exfat',
   'ext',
+  'iso9660',
   'swap',
   'ntfs',
   'btrfs',
@@ -31,9 +33,10 @@ export interface InspectedPartition extends Partition {
 /**
  * Signatures of file systems that are only named here, by their place from the start: NTFS and exFAT have theirs in
  * the boot sector, LUKS, XFS and APFS in the first sector, LVM in the second, HFS+ and F2FS at 1024 octets, btrfs at
- * 64 KiB (the places are those that libblkid looks at; checked against blkid in the tests).
+ * 64 KiB, ISO 9660 in the seventeenth sector of 2048 octets (the places are those that libblkid looks at; checked against blkid in the tests).
  */
 const signatures: [FileSystem, number, readonly number[]][] = [
+  ['iso9660', 32_769, [0x43, 0x44, 0x30, 0x30, 0x31]],
   ['ntfs', 3, [0x4e, 0x54, 0x46, 0x53, 0x20, 0x20, 0x20, 0x20]],
   ['exfat', 3, [0x45, 0x58, 0x46, 0x41, 0x54, 0x20, 0x20, 0x20]],
   ['luks', 0, [0x4c, 0x55, 0x4b, 0x53, 0xba, 0xbe]],
@@ -78,6 +81,10 @@ export async function identify(source: ByteSource): Promise<{ fileSystem: FileSy
   return { fileSystem: await bySignature(source), label: '' };
 }
 
+/** The FAT ones among partitions. */
+export const fatPartitions = (partitions: readonly InspectedPartition[]): InspectedPartition[] =>
+  partitions.filter(({ fileSystem }) => fileSystem.startsWith('fat'));
+
 /** Partitions of a disk with what they hold. @throws DiskError as `readPartitions` */
 export async function inspectDisk(disk: ByteSource): Promise<InspectedPartition[]> {
   const partitions = await readPartitions(disk);
@@ -87,9 +94,4 @@ export async function inspectDisk(disk: ByteSource): Promise<InspectedPartition[
     inspected.push({ ...partition, ...found });
   }
   return inspected;
-}
-
-/** The partition that a board starts from and reads its first-boot files on: the first FAT one. */
-export function bootPartition(partitions: readonly InspectedPartition[]): InspectedPartition | null {
-  return partitions.find((partition) => partition.fileSystem.startsWith('fat')) ?? null;
 }

@@ -1,17 +1,8 @@
 import type { ByteSource } from './byte-source';
 import { DiskError } from './disk-error';
+import { foreignKind, isOptical } from './foreign';
 import { readGpt } from './gpt';
-
-/** A partition with its place in octets. */
-export interface Partition {
-  /** Number as the system counts: 1 to 4 primary, from 5 on logical. */
-  number: number;
-  /** Type octet of the master boot record. */
-  type: number;
-  bootable: boolean;
-  offset: number;
-  size: number;
-}
+import type { Partition } from './partition';
 
 const sector = 512;
 const extendedTypes = new Set([0x05, 0x0f, 0x85]);
@@ -19,6 +10,8 @@ const extendedTypes = new Set([0x05, 0x0f, 0x85]);
 const protectiveType = 0xee;
 
 interface Entry {
+  /** The octet that can be 0x00 or 0x80 only. */
+  status: number;
   bootable: boolean;
   type: number;
   start: number;
@@ -30,6 +23,7 @@ function entriesOf(record: Uint8Array): Entry[] {
   return [0, 1, 2, 3].map((index) => {
     const at = 446 + index * 16;
     return {
+      status: view.getUint8(at),
       bootable: view.getUint8(at) === 0x80,
       type: view.getUint8(at + 4),
       start: view.getUint32(at + 8, true),
@@ -38,8 +32,10 @@ function entriesOf(record: Uint8Array): Entry[] {
   });
 }
 
-const noPartition = (): DiskError =>
-  new DiskError('not-a-disk', 'This is not a disk image: its partition table holds no partition.');
+/** Says what it is instead, where that can be told. */
+const noDisk = async (disk: ByteSource, otherwise: string): Promise<DiskError> =>
+  new DiskError('not-a-disk', (await foreignKind(disk)) ?? `This is not a disk image: ${otherwise}`);
+const NO_PARTITION = 'its partition table holds no partition.';
 
 const signed = (record: Uint8Array): boolean => record[510] === 0x55 && record[511] === 0xaa;
 
@@ -53,23 +49,33 @@ export async function readPartitions(disk: ByteSource): Promise<Partition[]> {
   if (disk.size < 2 * sector) throw new DiskError('not-a-disk', 'This is too short to be a disk image.');
   const record = await disk.read(0, sector);
   if (!signed(record))
-    throw new DiskError(
-      'not-a-disk',
-      'This is not a disk image: the partition table’s signature is missing. Choose the image file itself.',
-    );
+    throw await noDisk(disk, 'the partition table’s signature is missing. Choose the image file itself.');
   const entries = entriesOf(record);
+  // What a boot sector or a program has in this place are no entries (UEFI specification 2.10, table 5.2).
+  if (entries.some(({ status }) => (status & 0x7f) !== 0))
+    throw await noDisk(
+      disk,
+      'there is code where its partition table should be. Choose the image file itself.',
+    );
+  // A disc that also starts from a card has a partition over all of it, in which the others lie.
+  const optical = await isOptical(disk);
   // A hybrid table repeats some partitions beside the guard; the GPT behind it has them all.
   if (entries.some((entry) => entry.type === protectiveType)) {
     const found = await readGpt(disk);
-    if (found.length === 0) throw noPartition();
-    checkOverlaps(found);
+    if (found.length === 0) throw await noDisk(disk, NO_PARTITION);
+    if (!optical) checkOverlaps(found);
     return found;
   }
   const partitions: Partition[] = [];
   const add = (number: number, entry: Entry, base: number): void => {
     const offset = (base + entry.start) * sector;
     const size = entry.count * sector;
-    if (entry.start === 0 || offset + size > disk.size)
+    if (base + entry.start === 0 && !optical)
+      throw new DiskError(
+        'damaged',
+        `Partition ${String(number)} begins at byte 0, where the partition table itself lies. Get the image again.`,
+      );
+    if (offset + size > disk.size)
       throw new DiskError(
         'cut-off',
         `The image is cut off: partition ${String(number)} ends at byte ${String(offset + size)}, ` +
@@ -82,8 +88,8 @@ export async function readPartitions(disk: ByteSource): Promise<Partition[]> {
     if (extendedTypes.has(entry.type)) await readLogical(disk, entry.start, add);
     else add(index + 1, entry, 0);
   }
-  if (partitions.length === 0) throw noPartition();
-  checkOverlaps(partitions);
+  if (partitions.length === 0) throw await noDisk(disk, NO_PARTITION);
+  if (!optical) checkOverlaps(partitions);
   return partitions;
 }
 

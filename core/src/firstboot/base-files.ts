@@ -1,10 +1,11 @@
 import { SliceSource, type ByteSource } from '../disk/byte-source';
 import { DiskError } from '../disk/disk-error';
 import { ExtVolume } from '../disk/ext/volume';
-import type { FatVolume } from '../disk/fat/volume';
+import type { BootView } from './boot-view';
 import type { InspectedPartition } from '../disk/inspect';
 import { textOrNull } from '../bytes';
-import type { BaseFiles } from './method';
+import type { SystemFacts } from '../system/facts';
+import type { BaseFiles } from './settings';
 
 /** Texts of a boot partition have kilobytes; kernels and device trees are left alone. */
 const LARGEST = 64 << 10;
@@ -13,10 +14,17 @@ const deeper = ['extlinux/extlinux.conf'];
 /** Mount point that is taken where the image's own table does not tell. */
 const USUAL_MOUNT = '/boot';
 
-export const noBase: BaseFiles = { texts: new Map(), mountedAt: USUAL_MOUNT };
+export const noBase: BaseFiles = { texts: new Map(), mountedAt: USUAL_MOUNT, system: null };
 
-/** Texts of a boot partition that first-boot files may be merged into. @throws DiskError */
-export async function readBaseTexts(boot: FatVolume): Promise<ReadonlyMap<string, string>> {
+/**
+ * Texts of a boot partition that first-boot files may be merged into.
+ * @param further paths that a description names; what lies there has to be a text, or it would be lost
+ * @throws DiskError
+ */
+export async function readBaseTexts(
+  boot: BootView,
+  further: readonly string[] = [],
+): Promise<ReadonlyMap<string, string>> {
   const texts = new Map<string, string>();
   const paths = (await boot.list())
     .filter(({ folder, size }) => !folder && size <= LARGEST)
@@ -31,28 +39,50 @@ export async function readBaseTexts(boot: FatVolume): Promise<ReadonlyMap<string
     const text = textOrNull(content);
     if (text !== null && !text.includes('\0')) texts.set(path, text);
   }
+  const there = new Set([...texts.keys()].map((path) => path.toLowerCase()));
+  for (const path of further) {
+    if (there.has(path.toLowerCase())) continue;
+    const content = await boot.readFile(path, LARGEST + 1).catch((error: unknown) => {
+      if (error instanceof DiskError && error.code === 'missing') return null;
+      throw error;
+    });
+    if (!content) continue;
+    const text = content.length > LARGEST ? null : textOrNull(content);
+    if (text === null)
+      throw new DiskError(
+        'unsupported',
+        `${path} is on the image already and is no text of at most ${String(LARGEST >> 10)} KiB; the first-boot method cannot set anything in it.`,
+      );
+    texts.set(path, text);
+  }
   return texts;
 }
 
 /** Files by which a root file system is known (fstab(5), os-release(5)). */
 const signs = ['/etc/fstab', '/etc/os-release', '/usr/lib/os-release'];
 
-/** The first root file system that can be read, or null. */
-export async function openRoot(
+/** The first root file system that can be read, with its place; null when there is none. */
+export async function findRoot(
   disk: ByteSource,
   partitions: readonly InspectedPartition[],
-): Promise<ExtVolume | null> {
+): Promise<{ volume: ExtVolume; offset: number; size: number } | null> {
   for (const { fileSystem, offset, size } of partitions) {
     if (fileSystem !== 'ext') continue;
     try {
       const volume = await ExtVolume.open(new SliceSource(disk, offset, size));
-      for (const sign of signs) if (await volume.readFile(sign, 1)) return volume;
+      for (const sign of signs) if (await volume.readFile(sign, 1)) return { volume, offset, size };
     } catch (error) {
       if (!(error instanceof DiskError || error instanceof RangeError)) throw error;
     }
   }
   return null;
 }
+
+/** The same without its place. */
+export const openRoot = async (
+  disk: ByteSource,
+  partitions: readonly InspectedPartition[],
+): Promise<ExtVolume | null> => (await findRoot(disk, partitions))?.volume ?? null;
 
 /**
  * Where a system mounts its boot partition: the FAT file system below /boot in its table (fstab(5)).
@@ -68,7 +98,21 @@ export async function bootMountOf(root: ExtVolume | null): Promise<string | null
   return null;
 }
 
-/** Everything of an image that first-boot files are merged into. @throws DiskError */
-export async function readBase(boot: FatVolume, root: ExtVolume | null): Promise<BaseFiles> {
-  return { texts: await readBaseTexts(boot), mountedAt: (await bootMountOf(root)) ?? USUAL_MOUNT };
+/**
+ * Everything of an image that first-boot files are merged into.
+ * @param system what its system can do, where that is known already
+ * @param further paths that the description of an own method names
+ * @throws DiskError
+ */
+export async function readBase(
+  boot: BootView,
+  root: ExtVolume | null,
+  system: SystemFacts | null,
+  further: readonly string[] = [],
+): Promise<BaseFiles> {
+  return {
+    texts: await readBaseTexts(boot, further),
+    mountedAt: (await bootMountOf(root)) ?? USUAL_MOUNT,
+    system,
+  };
 }

@@ -1,4 +1,4 @@
-import type { BaseFiles } from './method';
+import type { BaseFiles } from './settings';
 
 /**
  * Lines for the boot configuration, merged into the file that an image ships: by section and key, none twice, with

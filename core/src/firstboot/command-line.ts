@@ -1,4 +1,4 @@
-import type { BaseFiles } from './method';
+import type { BaseFiles } from './settings';
 
 /**
  * The kernel's command line as images keep it on their boot partition: a file of one line, or the `append` lines of a

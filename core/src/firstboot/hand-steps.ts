@@ -1,6 +1,6 @@
 import { textOrNull } from '../bytes';
 import { keyfileSsid } from './keyfile';
-import type { FirstBootSettings, NetworkSettings } from './method';
+import type { FirstBootSettings, NetworkSettings } from './settings';
 import { rootRights } from './user-rights';
 
 /** One step of setting a board up by hand: what to do, and what to type. */

@@ -1,4 +1,4 @@
-import type { FirstBootSettings } from './method';
+import type { FirstBootSettings } from './settings';
 
 /** The file that names a card's device, on the card and on the running system (JSON, RFC 8259). */
 export function markText(settings: FirstBootSettings): string {

@@ -1,100 +1,45 @@
-import type { HostKey } from '../access/host-key';
-import type { ExtraFile, Refresh, SudoPolicy } from '../batch/extras-model';
-import type { FirstBootMethodId } from '../batch/model';
 import type { ExtVolume } from '../disk/ext/volume';
-import type { FatVolume } from '../disk/fat/volume';
-import type { WifiSecurity } from '../wifi/network';
+import type { BootView } from './boot-view';
+import type { CheckedSettings, CheckFinding } from '../formats/finding';
+import type { FirstBootMethodId } from '../plan/model';
+import type { BootFiles } from './boot-files';
 import type { Carried } from './carried';
-
-/** A network as a card tells it to its board. */
-export interface NetworkSettings {
-  /** Octets of the name. */
-  ssid: Uint8Array;
-  security: WifiSecurity;
-  /** 64 hexadecimal digits for WPA2, digits of the key for WEP, the passphrase for WPA3 only, empty when open. */
-  key: string;
-  hidden: boolean;
-  /** The highest one on the air is joined. */
-  priority: number;
-}
-
-/** What a card has to tell its board at the first boot. */
-export interface FirstBootSettings {
-  mark: string;
-  nest: string;
-  deviceId: string;
-  batchId: string;
-  batchName: string;
-  hostName: string;
-  user: {
-    name: string;
-    /** Public keys, one line each. */
-    keys: readonly string[];
-    /** SHA-512-crypt string, or null when there is no password. */
-    passwordHash: string | null;
-    passwordLogin: boolean;
-    sudo: SudoPolicy;
-    /** Groups beside the usual ones. */
-    groups: readonly string[];
-  };
-  hostKey: HostKey;
-  /** Further users, who log in by key alone. */
-  others: readonly { name: string; keys: readonly string[]; sudo: boolean }[];
-  networks: readonly NetworkSettings[];
-  country: string;
-  timeZone: string;
-  locale: string;
-  /** Keyboard layout, and its variant or an empty text; null as the image has it. */
-  keyboard: { layout: string; variant: string } | null;
-  /** A fixed wired address in CIDR form; null where an address server gives one. */
-  wired: { address: string; gateway: string; nameServers: readonly string[] } | null;
-  refresh: Refresh;
-  packages: readonly string[];
-  /** Lines for the boot configuration, with sections in brackets. */
-  bootLines: string;
-  files: readonly ExtraFile[];
-  /** Shell commands, in order. */
-  commands: readonly string[];
-  /** Differs for each writing, so that a board that booted before takes the settings anew. */
-  instanceId: string;
-}
-
-/** Nothing beyond name, login and networks. */
-export const plainExtras: Pick<
-  FirstBootSettings,
-  'keyboard' | 'wired' | 'refresh' | 'packages' | 'bootLines' | 'files' | 'commands'
-> = { keyboard: null, wired: null, refresh: 'nothing', packages: [], bootLines: '', files: [], commands: [] };
-
-/** A file for the boot partition. */
-export interface CardFile {
-  path: string;
-  content: Uint8Array;
-}
-
-/** What an image brings that first-boot files are merged into. */
-export interface BaseFiles {
-  /** Texts of the boot partition by their path as the image writes it. */
-  texts: ReadonlyMap<string, string>;
-  /** Where the running system mounts its boot partition, as `/boot/firmware`. */
-  mountedAt: string;
-}
+import type { SystemFacts } from '../system/facts';
+import type { Lack } from './lacks';
+import type { BaseFiles, CardFile, FirstBootSettings } from './settings';
+import type { Adopted } from './take-over/adopted';
 
 /** What a detection may look at. */
 export interface DetectView {
-  boot: FatVolume;
+  boot: BootView;
   /** The root file system, or null when it is none that can be read here. */
   root: ExtVolume | null;
-  base: BaseFiles;
+  /** What the image can do. */
+  system: SystemFacts;
 }
 
-/** One way in which images take their settings. */
+/** One way in which images take their settings: a folder for each, registered in `methods.ts`. */
 export interface FirstBootMethod {
   id: FirstBootMethodId;
   title: string;
   /** What of a plan this method can tell a board. */
   carries: ReadonlySet<Carried>;
+  /** Names in the root of the boot partition that only this method reads, in small letters. */
+  ownFiles: readonly string[];
   /** Why an image is taken to use this method, or null when it does not. */
   detect(view: DetectView): Promise<string | null>;
+  /** What is looked for on an image, and was not found where it is not this method's. */
+  looksFor: string;
+  /** Why nothing on a system would read its files, or null when something does, or when that is not known. */
+  inert(system: SystemFacts): string | null;
+  /** What of a plan does not come true on a system although the files carry it. */
+  lacks(system: SystemFacts): Lack[];
   /** The method's own files; `card-files.ts` adds what all methods have in common. */
   files(settings: FirstBootSettings, base: BaseFiles): CardFile[];
+  /** Why the files of a card are this method's, or null when they are not. */
+  acts(boot: BootFiles): string | null;
+  /** Reads its files back: adds to the settings what the board will make of them. @returns what is wrong with them */
+  readBack(boot: BootFiles, settings: CheckedSettings): CheckFinding[];
+  /** What a plan takes over from its files, secrets and all. */
+  takeOver(boot: BootFiles): Adopted;
 }

@@ -1,7 +1,7 @@
 import { SliceSource, type ByteSource } from '../disk/byte-source';
 import { FatVolume } from '../disk/fat/volume';
 import { Overlay, shiftPatches, type Patch } from '../disk/overlay';
-import type { CardFile } from './method';
+import type { CardFile } from './settings';
 
 /** Where the boot partition lies on the disk, in octets. */
 export interface BootRange {

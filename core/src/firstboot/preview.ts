@@ -1,5 +1,5 @@
 import { textOrNull } from '../bytes';
-import type { CardFile, FirstBootSettings } from './method';
+import type { CardFile, FirstBootSettings } from './settings';
 
 /** What stands for a secret in a preview. */
 export const MASK = '••••••••';

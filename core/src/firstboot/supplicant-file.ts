@@ -1,5 +1,5 @@
 import { textOrNull, toHex, utf8 } from '../bytes';
-import type { FirstBootSettings, NetworkSettings } from './method';
+import type { FirstBootSettings, NetworkSettings } from './settings';
 
 /**
  * Writes `wpa_supplicant.conf` (wpa_supplicant.conf(5) and the example file that comes with it). Text in quotes knows no

@@ -1,5 +1,5 @@
 import Papa from 'papaparse';
-import type { KitList } from '../bench/kit';
+import type { KitList } from '../kit/kit';
 
 /** The kit list as CSV (RFC 4180). Cells that a spreadsheet would take for a formula are quoted. */
 export function kitCsv({ lines, total }: KitList, currency: string): string {

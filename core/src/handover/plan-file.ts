@@ -1,6 +1,6 @@
 import * as z from 'zod';
-import { BoardProfileSchema } from '../batch/boards';
-import { PlanSchema } from '../batch/model';
+import { BoardProfileSchema } from '../boards/profiles';
+import { PlanSchema } from '../plan/model';
 import { nameOf } from '../plain-name';
 import { NetworkSchema } from '../wifi/network';
 
@@ -38,7 +38,9 @@ export const planFileJsonSchema = (): object => ({
 });
 
 /** A plan file that cannot be read, with a sentence that says what to do. */
-export class PlanFileError extends Error {}
+export class PlanFileError extends Error {
+  override readonly name = 'PlanFileError';
+}
 
 /** Reads a plan file. @throws PlanFileError */
 export function readPlanFile(text: string): PlanFile {

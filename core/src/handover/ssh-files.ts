@@ -1,4 +1,4 @@
-import { hostNameFault } from '../batch/names';
+import { hostNameFault } from '../plan/names';
 import { userNameFault } from '../access/user-names';
 
 /** A device as the login client has to know it. */

@@ -1,6 +1,7 @@
 import * as z from 'zod';
-import { bootPartition, type InspectedPartition } from '../disk/inspect';
+import { fatPartitions, type InspectedPartition } from '../disk/inspect';
 import { SliceSource, type ByteSource } from '../disk/byte-source';
+import { isOptical, opticalLabel } from '../disk/foreign';
 import { DiskError } from '../disk/disk-error';
 import { ExtVolume } from '../disk/ext/volume';
 import { FatVolume } from '../disk/fat/volume';
@@ -116,11 +117,18 @@ export async function imageClues(
   const clues: ImageClue[] = [];
   for (const { fileSystem, offset, size } of partitions)
     if (fileSystem === 'ext') clues.push(...(await orNone(inRoot(new SliceSource(disk, offset, size)))));
-  const boot = bootPartition(partitions);
-  if (boot) {
+  for (const boot of fatPartitions(partitions)) {
     const volume = FatVolume.openReadOnly(new SliceSource(disk, boot.offset, boot.size));
     clues.push(...(await orNone(volume.then(inBoot))));
   }
+  if (await isOptical(disk))
+    clues.push({
+      kind: 'system',
+      text: `Optical disc “${await opticalLabel(disk)}” that also starts from a card; such images are installers as a rule, and ask questions at a screen`,
+      reason: 'its volume descriptor, ECMA-119 section 8.4',
+      wordBits: null,
+      at: null,
+    });
   return clues.filter(({ kind }, at) => clues.findIndex((clue) => clue.kind === kind) === at);
 }
 

@@ -1,4 +1,4 @@
-import { compareAddresses } from './subnet';
+import { compareAddresses } from '../net/subnet';
 
 /** How sure a match is. */
 export type Standing = 'proved' | 'likely' | 'guess';
@@ -7,7 +7,7 @@ export type Standing = 'proved' | 'likely' | 'guess';
 export interface Sighting {
   id: string;
   /** The search that saw it. */
-  scanId: string;
+  searchId: string;
   address: string;
   port: number;
   hardwareAddress: string | null;
@@ -70,7 +70,7 @@ function judged(sightings: readonly Sighting[]): Sighting[] {
   const last = (among: readonly Sighting[]): Sighting | undefined =>
     among.reduce<Sighting | undefined>((best, one) => (best && best.at >= one.at ? best : one), undefined);
   const newestProof = last(proofs);
-  if (newestProof) return proofs.filter(({ scanId }) => scanId === newestProof.scanId);
+  if (newestProof) return proofs.filter(({ searchId }) => searchId === newestProof.searchId);
   const shown = last(sightings);
   return shown ? [shown] : [];
 }

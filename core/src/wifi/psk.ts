@@ -1,5 +1,5 @@
-import { pbkdf2 } from '@noble/hashes/pbkdf2';
-import { sha1 } from '@noble/hashes/legacy';
+import { pbkdf2 } from '@noble/hashes/pbkdf2.js';
+import { sha1 } from '@noble/hashes/legacy.js';
 import { toHex, utf8 } from '../bytes';
 
 export type PassphraseKind = 'passphrase' | 'key';

@@ -8,7 +8,7 @@ interface LocaleZones {
  * Time zones of a country in the platform's copy of the IANA database; null where the platform cannot tell.
  * @param country ISO 3166-1 alpha-2
  */
-export function zonesOfCountry(country: string): readonly string[] | null {
+function zonesOfCountry(country: string): readonly string[] | null {
   try {
     const locale = new Intl.Locale(`und-${country}`) as Intl.Locale & LocaleZones;
     const zones = locale.getTimeZones?.() ?? locale.timeZones;

@@ -1,8 +1,9 @@
 import { utf8 } from '../../src/bytes';
 import { cardFilesOf } from '../../src/firstboot/card-files';
-import { checkCard, type BootFiles, type CardCheck } from '../../src/firstboot/check/check-card';
-import type { BaseFiles, FirstBootSettings } from '../../src/firstboot/method';
-import type { FirstBootMethodId } from '../../src/batch/model';
+import { checkCard, type CardCheck } from '../../src/firstboot/check/check-card';
+import { type BootFiles } from '../../src/firstboot/boot-files';
+import type { BaseFiles, FirstBootSettings } from '../../src/firstboot/settings';
+import type { FirstBootMethodId } from '../../src/plan/model';
 
 /** Files as they would be read from a boot partition. */
 export const bootFilesOf = (
@@ -16,6 +17,7 @@ export const bootFilesOf = (
   })),
   label: '',
   bootedAs: null,
+  bootedWith: null,
   mountedAt: null,
   elsewhere: [],
   ...more,
@@ -36,6 +38,7 @@ export const base: BaseFiles = {
     ],
   ]),
   mountedAt: '/boot',
+  system: null,
 };
 
 /** Texts on the boot partition of one device by a method. */

@@ -1,11 +1,11 @@
 import { makeHostKey } from '../../src/access/host-key';
-import { addDevices } from '../../src/batch/fill-tray';
-import { shippedBoards } from '../../src/batch/boards';
-import { emptyPlan, type NetworkFacts, type Plan, type PlanView } from '../../src/batch/model';
+import { addDevices } from '../../src/plan/fill-tray';
+import { shippedBoards } from '../../src/boards/profiles';
+import { emptyPlan, type NetworkFacts, type Plan, type PlanView } from '../../src/plan/model';
 import { emptyNetwork } from '../../src/wifi/network';
 import { utf8 } from '../../src/bytes';
-import { namesFromPattern } from '../../src/batch/names';
-import { plainExtras, type FirstBootSettings, type NetworkSettings } from '../../src/firstboot/method';
+import { namesFromPattern } from '../../src/plan/names';
+import { plainExtras, type FirstBootSettings, type NetworkSettings } from '../../src/firstboot/settings';
 
 export const userKey = makeHostKey(new Uint8Array(32).fill(1), new Uint8Array(4), 'mara@bench').publicLine;
 export const networkId = '2f1f8f0e-3c54-4f6b-9d0e-0a8a2f1f2a11';
@@ -47,7 +47,9 @@ export const viewOf = (plan: Plan): PlanView => ({
       title: 'Marsh base',
       method: 'declarative-seed',
       chosenMethod: null,
+      own: null,
       bootConfig: 'config.txt',
+      system: null,
       rawSize: 120 << 20,
       wordBits: 64,
       flavour: 'minimal',

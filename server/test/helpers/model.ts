@@ -10,13 +10,14 @@ import type {
   PracticeAction,
   Proposal,
   Round,
-  Scan,
+  Search,
 } from '@nest-mark/core';
 import { FileSource, readMarkFile } from '@nest-mark/station';
 import { randomUUID } from 'node:crypto';
 import { DatabaseProxy } from './proxy';
 import { tinyImage } from './tiny-image';
 import { freshMark, tankPlan, TestServer } from './server';
+import type { Amount } from '../../../core/test/helpers/soak';
 
 /**
  * The model of a bench: random sequences of what people and machines do: plan edits, undo, arming, pulling, swapping, using cards again,
@@ -76,7 +77,7 @@ function practice(): Hand {
 }
 
 /** Does what hands would do, without looking at everything afterwards. */
-const hands = (action: PracticeAction): Promise<void> => server.context.lab!.act(action);
+const hands = (action: PracticeAction): Promise<void> => server.domains.practice.lab!.act(action);
 
 /** Waits in short steps: thousands of waits make a run. */
 async function until<T>(look: () => Promise<T | null>): Promise<T> {
@@ -233,8 +234,8 @@ class Bench {
       await gone;
     }
     await until(async () => {
-      const row = await server.context.knex('round').where({ id }).first('state');
-      return ['queued', 'running'].includes((row as { state: string }).state) ? null : true;
+      const row = await server.knex('run').where({ id }).first('state');
+      return ['queued', 'running', 'held'].includes((row as { state: string }).state) ? null : true;
     });
     return true;
   }
@@ -242,17 +243,15 @@ class Bench {
   private async restore(slotId: string): Promise<boolean> {
     const slot = (await this.proposal()).cards.find((card) => card.slotId === slotId);
     if (!slot?.medium || slot.refusal !== null) return false;
-    const { key } = await server.ok<{ key: string }>('POST', '/cards/prove', {
+    const { key } = await server.ok<{ key: string }>('POST', '/cards/capacity-check', {
       slotId,
       identity: slot.medium.identity,
       confirm: 'erase this card',
       what: 'restore',
     });
-    await until(async () => {
-      const row = await server.context.knex('card').where({ key }).first('proof');
-      return (row?.proof as { state: string } | null)?.state === 'running' ? null : true;
-    });
-    await until(() => Promise.resolve(server.context.proving.has(slotId) ? null : true));
+    await until(async () =>
+      (await server.domains.runs.repository.about('capacity-check', key)) ? null : true,
+    );
     return true;
   }
 
@@ -264,7 +263,7 @@ class Bench {
     if (card.place !== null || !view.slots.some((slot) => slot.id === slotId && slot.cardId === null)) return;
     const before = await onCard(cardId);
     // A card that told no serial number when it was written can be known by nothing once it is empty.
-    const known = await server.context
+    const known = await server
       .knex('card')
       .where({ key: serialOf(cardId), device_id: before.mark?.deviceId ?? null });
     if (before.mark && known.length === 0) return;
@@ -274,7 +273,7 @@ class Bench {
     if (!before.mark) return;
     const lost = before.mark.deviceId;
     await until(async () => {
-      const held = await server.context.knex('card').where({ device_id: lost, key: serialOf(cardId) });
+      const held = await server.knex('card').where({ device_id: lost, key: serialOf(cardId) });
       return held.length === 0 ? true : null;
     });
   }
@@ -283,16 +282,16 @@ class Bench {
     await hands({ do: 'seat', batchId: this.id });
     await hands({ do: 'powerAll', on: true });
     const view = await until(async () => {
-      const now = await server.context.lab!.view();
+      const now = await server.domains.practice.lab!.view();
       return now.boards.some(({ phase }) => phase === 'starting') ? null : now;
     });
-    const { id } = await server.ok<Scan>('POST', `/batches/${this.id}/scans`, {
+    const { id } = await server.ok<Search>('POST', `/batches/${this.id}/searches`, {
       subnet: `${network}.16/28`,
       port: 2222,
     });
     await until(async () => {
-      const { scan } = await this.progress();
-      return scan?.id === id && scan.state === 'done' ? true : null;
+      const { search } = await this.progress();
+      return search?.id === id && search.state === 'done' ? true : null;
     });
     this.signed = new Map();
     for (const { cardId, address, phase } of view.boards) {
@@ -334,7 +333,7 @@ class Bench {
       if (seen?.standing === 'proved' && seen.address !== this.signed.get(deviceId))
         throw new Error(`${deviceId}: another address`);
     }
-    const rows: { id: string; host_key: string | null }[] = await server.context
+    const rows: { id: string; host_key: string | null }[] = await server
       .knex('device')
       .where({ batch_id: this.id })
       .select('id', 'host_key');
@@ -348,8 +347,8 @@ class Bench {
 /** Whether the writing that a card bears is on record as verified. */
 async function isVerified({ writing, mark, deviceId }: MarkFile): Promise<boolean> {
   const roundId = writing.slice(mark.length + 1);
-  const row = await server.context
-    .knex('round_card')
+  const row = await server
+    .knex('written_card')
     .where({ round_id: roundId, device_id: deviceId })
     .first('state');
   return (row as { state: string } | undefined)?.state === 'verified';
@@ -395,10 +394,10 @@ const cut = fc.record({ kind: fc.constantFrom('write-and-kill', 'restart'), a: f
 
 /**
  * Registers the test.
- * @param runs sequences; NEST_MARK_RUNS sets another number, NEST_MARK_SEED repeats a run
+ * @param much sequences, and the seed that repeats them
  * @param kills whether the server is killed and started again among the steps
  */
-export function modelTest(where: string, runs: number, seed: number, kills: boolean): void {
+export function modelTest(where: string, much: Amount, kills: boolean): void {
   let folder: string;
 
   beforeAll(async () => {
@@ -419,16 +418,22 @@ export function modelTest(where: string, runs: number, seed: number, kills: bool
     rmSync(folder, { recursive: true, force: true });
   });
 
-  const numRuns = Number(process.env['NEST_MARK_RUNS'] ?? runs);
+  const { runs: numRuns, seed } = much;
   const steps = kills ? fc.oneof({ weight: 25, arbitrary: step }, { weight: 1, arbitrary: cut }) : step;
   it(
     `${String(numRuns)} sequences of ${String(STEPS)} steps${kills ? ', kills among them' : ''}: what is told agrees with the cards and with who signed`,
     () =>
-      fc.assert(fc.asyncProperty(fc.array(steps, { minLength: STEPS, maxLength: STEPS }), during), {
-        numRuns,
-        seed: Number(process.env['NEST_MARK_SEED'] ?? seed),
-        endOnFailure: true,
-      }),
+      fc.assert(
+        fc.asyncProperty(fc.array(steps, { minLength: STEPS, maxLength: STEPS }), async (sequence) => {
+          much.step();
+          await during(sequence);
+        }),
+        {
+          numRuns,
+          seed,
+          endOnFailure: true,
+        },
+      ),
     3_600_000,
   );
 }

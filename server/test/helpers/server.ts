@@ -4,6 +4,8 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Client } from 'pg';
 import type {
+  BatchProgress,
+  Search,
   ArmRound,
   Batch,
   Image,
@@ -26,11 +28,18 @@ import {
   namesFromPattern,
   type Plan,
 } from '@nest-mark/core';
-import type { ArmedCard } from '../../src/db/rounds';
+import type { Knex } from 'knex';
+import { allRoutes, type Domains } from '../../src/compose';
+import { problemsOfRoute } from '../../src/platform/http/openapi';
+import type { Route } from '../../src/platform/http/route';
+import type { ArmedCard } from '../../src/rounds/repository';
 import { startServer, type RunningServer, type ServerOptions } from '../../src/run';
 
-/** The base image that the set-up made with Debian's tools. */
-export const baseImage = join(__dirname, '../../../data/base/practice-os.img.xz');
+/** The practice image of the demo, with everything that its bench is made for. */
+export const demoImage = join(__dirname, '../../../data/base/practice-os.img.xz');
+
+/** The small base image that the set-up made with Debian's tools. */
+export const baseImage = join(__dirname, '../../../data/base/practice-os-small.img.xz');
 
 /** The program of the thread in which searches run, built by the set-up. */
 export const searchProgram = join(__dirname, '../../dist/search-worker.js');
@@ -82,8 +91,11 @@ export function tankPlan(count: number, imageId: string | null, network: string)
   return { ...filled, devices: filled.devices.map((device) => ({ ...device, mark: freshMark() })) };
 }
 
+/** Every endpoint; what they do is not wanted here. */
+export const endpoints = allRoutes({} as Domains);
+
 /** Cards as the server stores them when they are armed, for rounds that are made behind its back. */
-export const armedCards = (cards: ArmRound['cards']): ArmedCard[] =>
+const armedCards = (cards: ArmRound['cards']): ArmedCard[] =>
   cards.map((card) => ({
     slotId: card.slotId,
     slotTitle: card.slotId,
@@ -99,10 +111,36 @@ export const armedCards = (cards: ArmRound['cards']): ArmedCard[] =>
     marked: true,
   }));
 
+/** The endpoint that a path belongs to. */
+const endpointOf = (method: string, path: string): Route | undefined =>
+  endpoints.find(
+    (route) =>
+      route.method === method.toLowerCase() &&
+      new RegExp(`^${route.path.replace(/:\\w+/g, '[^/]+')}$`).test(path.split('?')[0]!),
+  );
+
+/** Every problem that any test is answered with has to stand in the description of its endpoint. */
+function needDescribed(method: string, path: string, { status, body }: Answer<unknown>): void {
+  const route = endpointOf(method, path);
+  if (!route || status < 400) return;
+  const { code } = body as Problem;
+  if (!(problemsOfRoute(route) as ReadonlySet<string>).has(code))
+    throw new Error(`${method} ${path} was answered "${code}", which its description does not have.`);
+}
+
 export interface Answer<T> {
   status: number;
   body: T;
   headers: Headers;
+}
+
+/** Makes a database of its own for a test file. */
+async function emptyDatabase(): Promise<{ url: string; database: string }> {
+  for (const made of [baseImage, demoImage, searchProgram])
+    if (!existsSync(made)) throw new Error(`${made} is missing. Run npm test, which makes it.`);
+  const database = `t_${randomUUID().replaceAll('-', '')}`;
+  await onCluster(`create database ${database}`);
+  return { url: clusterUrl().replace(/\/[^/]*$/, `/${database}`), database };
 }
 
 /** A real server on a real, empty database, with a practice bench on a loopback subnet of its own. */
@@ -116,14 +154,19 @@ export class TestServer {
   ) {}
 
   static async start(network: string, change: Partial<ServerOptions> = {}): Promise<TestServer> {
-    for (const made of [baseImage, searchProgram])
-      if (!existsSync(made)) throw new Error(`${made} is missing. Run npm test, which makes it.`);
-    const database = `t_${randomUUID().replaceAll('-', '')}`;
-    await onCluster(`create database ${database}`);
-    const url = clusterUrl().replace(/\/[^/]*$/, `/${database}`);
+    const { url, database } = await emptyDatabase();
     const folder = mkdtempSync(join(tmpdir(), 'nest-mark-server-'));
     const running = await TestServer.run(network, url, folder, change);
     return new TestServer(network, url, folder, database, running);
+  }
+
+  /** An empty database, and how to start servers on it; none runs yet. */
+  static async empty(): Promise<Pick<TestServer, 'beside' | 'end'>> {
+    const { url, database } = await emptyDatabase();
+    return {
+      beside: (network, folder, change) => TestServer.run(network, url, folder, change),
+      end: () => onCluster(`drop database ${database} with (force)`),
+    };
   }
 
   /** Another server beside this one, on the same database. */
@@ -151,8 +194,42 @@ export class TestServer {
     });
   }
 
-  get context(): RunningServer['context'] {
-    return this.running.context;
+  get domains(): RunningServer['domains'] {
+    return this.running.domains;
+  }
+
+  /** The database itself, for what must be true in it. */
+  get knex(): Knex {
+    return this.running.domains.platform.knex;
+  }
+
+  /** Waits until this server is at a run. */
+  at(runId: string): Promise<true> {
+    return this.until(() => Promise.resolve(this.domains.runs.isAt(runId) ? true : null));
+  }
+
+  /** Waits until this server checks the capacity of a card. */
+  checking(key: string): Promise<true> {
+    return this.until(async () => {
+      const run = await this.domains.runs.repository.about('capacity-check', key);
+      return run && this.domains.runs.isAt(run.id) ? true : null;
+    });
+  }
+
+  /** A round that somebody armed and begun to write, behind this server's back. */
+  async leaveRound(id: string, batchId: string, cards: ArmRound['cards'], station = 'test'): Promise<void> {
+    const { rounds, runs } = this.domains;
+    const items = cards.map(({ slotId, deviceId, identity }) => ({
+      subject: slotId,
+      deviceId,
+      slot: { id: slotId, identity },
+    }));
+    await runs.repository.create(
+      { id, kind: 'round', batchId, begunBy: 'a test', items },
+      station,
+      this.knex,
+    );
+    await rounds.repository.create(id, batchId, armedCards(cards), this.knex);
   }
 
   get url(): string {
@@ -193,11 +270,13 @@ export class TestServer {
     });
     const text = await response.text();
     const json = response.headers.get('content-type')?.includes('json');
-    return {
+    const answer = {
       status: response.status,
       body: (json ? JSON.parse(text) : text) as T,
       headers: response.headers,
     };
+    needDescribed(method, path, answer);
+    return answer;
   }
 
   /** A call that must succeed. */
@@ -280,6 +359,15 @@ export class TestServer {
       const { rounds } = await this.ok<{ rounds: Round[] }>('GET', `/batches/${batchId}/progress`);
       const round = rounds.find(({ id }) => id === roundId);
       return round && round.state !== 'queued' && round.state !== 'running' ? round : null;
+    });
+  }
+
+  /** Searches a subnet for a batch and waits until just this search has ended. */
+  async search(batchId: string, subnet: string, port = 2222): Promise<Search> {
+    const { id } = await this.ok<Search>('POST', `/batches/${batchId}/searches`, { subnet, port });
+    return this.until(async () => {
+      const { search } = await this.ok<BatchProgress>('GET', `/batches/${batchId}/progress`);
+      return search?.id === id && !['queued', 'running'].includes(search.state) ? search : null;
     });
   }
 

@@ -1,22 +1,36 @@
 import {
-  bootPartition,
   DiskError,
+  fatPartitions,
   FatVolume,
   inspectDisk,
   SliceSource,
   type ByteSource,
 } from '@nest-mark/core/disk';
+import { boardFileOf, readBoardFile } from './read-board-file';
 import { readMarkers } from './read-markers';
 import { readScript, scriptOf } from './read-script';
 import { readSeed } from './read-seed';
 import { readTemplate, templateOf } from './read-template';
-import { BootFailure, readText, type BoardSettings } from './settings';
+import { rootFiles } from './root-files';
+import { BootFailure, readText, type BoardSettings, type CardFiles } from './settings';
 
-async function bootVolume(card: ByteSource): Promise<FatVolume> {
+async function bootVolume(card: ByteSource): Promise<CardFiles> {
   try {
-    const boot = bootPartition(await inspectDisk(card));
-    if (!boot) throw new BootFailure('the card has no FAT boot partition');
-    return await FatVolume.openReadOnly(new SliceSource(card, boot.offset, boot.size));
+    const partitions = await inspectDisk(card);
+    const fat = fatPartitions(partitions);
+    const [first] = fat;
+    if (!first) {
+      const root = await rootFiles(card, partitions);
+      if (root) return root;
+      throw new BootFailure('the card has neither a FAT boot partition nor a root that could be read');
+    }
+    // Its first stage looks for a boot loader's files on each, in order.
+    for (const { offset, size } of fat) {
+      const volume = await FatVolume.openReadOnly(new SliceSource(card, offset, size));
+      const names = (await volume.list()).map(({ name }) => name.toLowerCase());
+      if (names.includes('extlinux') || names.includes('cmdline.txt')) return volume;
+    }
+    return await FatVolume.openReadOnly(new SliceSource(card, first.offset, first.size));
   } catch (error) {
     if (error instanceof DiskError) throw new BootFailure(`the card does not start: ${error.message}`);
     throw error;
@@ -27,7 +41,7 @@ async function bootVolume(card: ByteSource): Promise<FatVolume> {
  * The boot loader needs a kernel: the one that extlinux.conf names (Boot Loader Specification family), or one beside a
  * command line of its own.
  */
-async function startKernel(volume: FatVolume): Promise<void> {
+async function startKernel(volume: CardFiles): Promise<void> {
   const text = await readText(volume, 'extlinux/extlinux.conf').catch(() => null);
   if (text === null && (await readText(volume, 'cmdline.txt')) !== null) {
     const kernel = (await volume.list()).some(({ name }) => /^(kernel|vmlinuz)/i.test(name));
@@ -50,11 +64,11 @@ export async function readCard(card: ByteSource, start = { kernel: true }): Prom
   if (start.kernel) await startKernel(volume);
   const script = await scriptOf(volume);
   if (script !== null) return readScript(volume, script);
+  const own = await boardFileOf(volume);
+  if (own !== null) return readBoardFile(volume, own);
   const names = (await volume.list()).map(({ name }) => name);
   const seeded =
-    volume.geometry.label.toUpperCase() === 'CIDATA' ||
-    names.includes('meta-data') ||
-    names.includes('user-data');
+    volume.label.toUpperCase() === 'CIDATA' || names.includes('meta-data') || names.includes('user-data');
   if (seeded) return readSeed(volume);
   const template = await templateOf(volume, names);
   return template === null ? readMarkers(volume, names) : readTemplate(template);

@@ -1,9 +1,8 @@
-import type { FatVolume } from '@nest-mark/core/disk';
-import { blank, BootFailure, readText, type BoardSettings } from './settings';
+import { blank, BootFailure, readText, type BoardSettings, type CardFiles } from './settings';
 import { parseSupplicant } from './supplicant';
 
 /** A board whose image looks for marker files, by exactly these names. */
-export async function readMarkers(volume: FatVolume, names: readonly string[]): Promise<BoardSettings> {
+export async function readMarkers(volume: CardFiles, names: readonly string[]): Promise<BoardSettings> {
   const settings = blank();
   settings.loginService = names.includes('ssh');
   const user = names.includes('userconf.txt') ? await readText(volume, 'userconf.txt') : null;

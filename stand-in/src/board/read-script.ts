@@ -1,10 +1,9 @@
 import { mkdtemp } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
-import type { FatVolume } from '@nest-mark/core/disk';
 import { readInside, type InsideFile } from './read-inside';
 import { freshRoot, noSandbox, removeRoot, runInside, type BootFile } from './sandbox';
-import { blank, BootFailure, readText, type BoardSettings } from './settings';
+import { blank, BootFailure, readText, type BoardSettings, type CardFiles } from './settings';
 
 /** What a command line tells the system to run (systemd-run-generator(8)), and the words beside it. */
 interface Start {
@@ -13,7 +12,7 @@ interface Start {
 }
 
 /** The program that the card's command line starts, if it starts one. */
-export async function scriptOf(volume: FatVolume): Promise<Start | null> {
+export async function scriptOf(volume: CardFiles): Promise<Start | null> {
   const listed = await readText(volume, 'extlinux/extlinux.conf').catch(() => null);
   const line =
     (await readText(volume, 'cmdline.txt'))?.split('\n')[0] ??
@@ -56,7 +55,7 @@ const LARGEST = 1 << 20;
 const MOST_FILES = 2000;
 const DEEPEST = 8;
 
-async function bootFiles(volume: FatVolume, path = '', found: BootFile[] = []): Promise<BootFile[]> {
+async function bootFiles(volume: CardFiles, path = '', found: BootFile[] = []): Promise<BootFile[]> {
   for (const { name, folder, size } of await volume.list(path)) {
     if (!isName(name) || found.length >= MOST_FILES) continue;
     const inner = path ? `${path}/${name}` : name;
@@ -156,7 +155,7 @@ export async function readRoot(root: string, words: readonly string[]): Promise<
  * what it left there is what the board is set to.
  * @throws BootFailure when the script is not there or cannot be run
  */
-export async function readScript(volume: FatVolume, { script, words }: Start): Promise<BoardSettings> {
+export async function readScript(volume: CardFiles, { script, words }: Start): Promise<BoardSettings> {
   const name = script.split('/').at(-1) ?? '';
   const content = await readText(volume, name);
   if (content === null) throw new BootFailure(`the command line starts ${script}, which is not on the card`);

@@ -1,7 +1,6 @@
 import { load, YAMLException } from 'js-yaml';
 import * as z from 'zod';
-import type { FatVolume } from '@nest-mark/core/disk';
-import { blank, readText, type BoardSettings } from './settings';
+import { blank, readText, type BoardSettings, type CardFiles } from './settings';
 
 const UserSchema = z.object({
   name: z.string(),
@@ -79,7 +78,7 @@ function parse<T>(name: string, text: string | null, schema: z.ZodType<T>, ignor
 }
 
 /** A board whose image reads a declarative seed. */
-export async function readSeed(volume: FatVolume): Promise<BoardSettings> {
+export async function readSeed(volume: CardFiles): Promise<BoardSettings> {
   const settings = blank();
   const { ignored } = settings;
   const metaText = await readText(volume, 'meta-data');

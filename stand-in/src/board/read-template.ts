@@ -1,9 +1,8 @@
-import type { FatVolume } from '@nest-mark/core/disk';
-import { blank, BootFailure, readText, type BoardSettings } from './settings';
+import { blank, BootFailure, readText, type BoardSettings, type CardFiles } from './settings';
 import { parseSupplicant } from './supplicant';
 
 /** The image's own file with networks in it, if it brings one. */
-export async function templateOf(volume: FatVolume, names: readonly string[]): Promise<string | null> {
+export async function templateOf(volume: CardFiles, names: readonly string[]): Promise<string | null> {
   for (const name of names) {
     if (!/network.*\.(txt|conf)$/i.test(name)) continue;
     const text = await readText(volume, name);

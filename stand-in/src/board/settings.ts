@@ -1,7 +1,14 @@
-import type { FatVolume } from '@nest-mark/core/disk';
-
 /** Why a board does not come up, or comes up without something. */
-export class BootFailure extends Error {}
+export class BootFailure extends Error {
+  override readonly name = 'BootFailure';
+}
+
+/** What a board's own programs read of its card. */
+export interface CardFiles {
+  readonly label: string;
+  list(path?: string): Promise<{ name: string; folder: boolean; size: number }[]>;
+  readFile(path: string, limit?: number): Promise<Uint8Array | null>;
+}
 
 /** What a board took from its card; its own reading, independent of the code that wrote it. */
 export interface BoardSettings {
@@ -30,7 +37,7 @@ export const blank = (): BoardSettings => ({
 });
 
 /** Text of a file on the boot partition, or null. */
-export async function readText(volume: FatVolume, path: string): Promise<string | null> {
+export async function readText(volume: CardFiles, path: string): Promise<string | null> {
   const bytes = await volume.readFile(path);
   return bytes ? new TextDecoder('utf-8', { ignoreBOM: true }).decode(bytes) : null;
 }

@@ -6,7 +6,7 @@ import { blockDigest, openRaw, type BaseImage } from '@nest-mark/station';
 import { freshLab, type LabState } from '../../src/state';
 
 /** Small blocks, so that many rounds are quick; the writer does the same with them as with large ones. */
-export const BLOCK = 64 << 10;
+const BLOCK = 64 << 10;
 /** Not a whole number of blocks, nor of pages. */
 export const SIZE = 17 * BLOCK + 1536;
 

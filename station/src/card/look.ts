@@ -1,6 +1,5 @@
-import { MARK_ON_CARD, readMark, type MarkFile } from '@nest-mark/core';
+import { findBoot, MARK_ON_CARD, openRoot, readMark, rootPathOf, type MarkFile } from '@nest-mark/core';
 import {
-  bootPartition,
   DiskError,
   ExtVolume,
   FatVolume,
@@ -71,8 +70,12 @@ async function namesIn({ source, fileSystem }: Volume): Promise<string[]> {
 
 /** Octets of a card's mark file; null when it has none. */
 export async function readMarkBytes(card: ByteSource): Promise<Uint8Array | null> {
-  const boot = bootPartition((await orElse(inspectDisk(card), null)) ?? []);
-  if (!boot) return null;
+  const partitions = (await orElse(inspectDisk(card), null)) ?? [];
+  const boot = (await findBoot(card, partitions))?.partition;
+  if (!boot) {
+    const root = await openRoot(card, partitions);
+    return root && (await orElse(root.readFile(rootPathOf(MARK_ON_CARD), LARGEST_MARK), null));
+  }
   const volume = await orElse(FatVolume.openReadOnly(new SliceSource(card, boot.offset, boot.size)), null);
   return volume && (await orElse(volume.readFile(MARK_ON_CARD, LARGEST_MARK), null));
 }

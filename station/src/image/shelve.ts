@@ -2,23 +2,26 @@ import { createHash } from 'node:crypto';
 import { mkdir, open, rm, stat, statfs } from 'node:fs/promises';
 import { join } from 'node:path';
 import {
-  bootPartition,
   bothSizes,
   detectMethod,
+  lookAtSystem,
   openRoot,
-  readBase,
   imageClues,
   FatVolume,
+  findBoot,
   inspectDisk,
+  RootBoot,
   SliceSource,
   type FirstBootMethodId,
   type ImageClue,
   type InspectedPartition,
+  type SystemFacts,
 } from '@nest-mark/core';
 import { DEFAULT_LARGEST } from '../guards';
 import { BLOCK_SIZE, blockDigest } from '../writer/digest';
 import { openRaw, type BaseImage } from './base-image';
 import { FileSource } from './file-source';
+import type { Origin } from './web-request';
 import { ImageError, packingOf, unpack, type Packing } from './unpack';
 
 /** What is known of an image after it was read once from end to end. */
@@ -35,6 +38,9 @@ export interface ShelvedImage {
   /** Octets that the shelf's own copy takes on the disk; holes take none. */
   keptSize: number;
   partitions: InspectedPartition[];
+  /** Number of the partition that first-boot files lie on, and why; earlier versions took the first FAT one. */
+  bootPartition?: number | null;
+  bootReason?: string;
   bootOffset: number | null;
   bootSize: number | null;
   method: FirstBootMethodId;
@@ -43,13 +49,14 @@ export interface ShelvedImage {
   bootFiles: { name: string; size: number; folder: boolean }[];
   /** What the image's octets tell of it. */
   seen: ImageClue[];
+  /** What its system can do; earlier versions did not look. */
+  system?: SystemFacts;
+  /** What the server said of an image that came from an address. */
+  origin?: Origin;
 }
 
-/** Files of an image on the shelf: the image unpacked with its holes, and its boot partition. */
-export const shelfFiles = (folder: string): { image: string; boot: string } => ({
-  image: join(folder, 'unpacked.img'),
-  boot: join(folder, 'boot.img'),
-});
+/** Files of an image on the shelf: the image unpacked with its holes. */
+export const shelfFiles = (folder: string): { image: string } => ({ image: join(folder, 'unpacked.img') });
 
 /** An image on the shelf as what a gang is fed from. */
 export const shelvedBase = (
@@ -75,10 +82,19 @@ export const usualLimits: ShelfLimits = { largest: DEFAULT_LARGEST, leaveFree: 5
 const full = (): ImageError =>
   new ImageError('full', 'The disk is full. Make room, then add the image again. Nothing else was changed.');
 
-async function sha256OfFile(path: string): Promise<{ digest: string; size: number }> {
+/** @throws ImageError when the reading was stopped */
+function goOn(signal: AbortSignal | undefined): void {
+  if (signal?.aborted) throw new ImageError('stopped', 'The reading of this image was stopped.');
+}
+
+async function sha256OfFile(
+  path: string,
+  signal: AbortSignal | undefined,
+): Promise<{ digest: string; size: number }> {
   const hash = createHash('sha256');
   let size = 0;
   for await (const part of unpack(path, 'raw')) {
+    goOn(signal);
     hash.update(part);
     size += part.length;
   }
@@ -149,10 +165,10 @@ async function unpackTo(
 }
 
 /**
- * Reads an image from end to end, checks it, and keeps it unpacked in a folder of the shelf, with its boot
- * partition apart. Unpacking is the slow part of writing, so it is done once.
+ * Reads an image from end to end, checks it, and keeps it unpacked in a folder of the shelf. Unpacking is the slow part of writing, so it is done once.
  * Nothing is left behind when it fails.
  * @param published SHA-256 as published, of the packed or of the unpacked file; empty when there is none
+ * @param signal stops the reading where it stands
  * @throws ImageError, DiskError
  */
 export async function shelveImage(
@@ -161,13 +177,17 @@ export async function shelveImage(
   published: string,
   onProgress: (rawBytes: number) => void = () => undefined,
   limits: ShelfLimits = usualLimits,
+  signal?: AbortSignal,
 ): Promise<ShelvedImage> {
   const packing = await packingOf(path);
-  const { digest: packedSha256, size: packedSize } = await sha256OfFile(path);
+  const { digest: packedSha256, size: packedSize } = await sha256OfFile(path, signal);
   await mkdir(folder, { recursive: true, mode: 0o700 });
   const files = shelfFiles(folder);
   try {
-    const raw = await unpackTo(path, packing, files.image, limits, onProgress);
+    const raw = await unpackTo(path, packing, files.image, limits, (bytes) => {
+      goOn(signal);
+      onProgress(bytes);
+    });
     const wanted = published.trim().toLowerCase();
     if (wanted && wanted !== packedSha256 && wanted !== raw.rawSha256)
       throw new ImageError(
@@ -177,28 +197,12 @@ export async function shelveImage(
     const source = await FileSource.open(files.image);
     try {
       const partitions = await inspectDisk(source);
-      const boot = bootPartition(partitions);
       const found = {
-        method: 'none' as FirstBootMethodId,
-        methodReason: 'The image has no FAT boot partition.',
-        bootFiles: [] as ShelvedImage['bootFiles'],
+        ...(await lookInside(source, partitions, null)),
         seen: await imageClues(source, partitions),
       };
-      if (boot) {
-        const slice = new SliceSource(source, boot.offset, boot.size);
-        const volume = await FatVolume.openReadOnly(slice);
-        const root = await openRoot(source, partitions);
-        const detected = await detectMethod({ boot: volume, root, base: await readBase(volume, root) });
-        found.method = detected.id;
-        found.methodReason = detected.reason;
-        found.bootFiles = (await volume.list())
-          .slice(0, FILES_TOLD)
-          .map(({ name, size, folder }) => ({ name, size, folder }));
-        await copyRange(source, boot.offset, boot.size, files.boot);
-      }
       // Counted in units of 512 octets, whatever the disk's own (stat(2)).
       const keptSize = (await stat(files.image)).blocks * 512;
-      const range = { bootOffset: boot?.offset ?? null, bootSize: boot?.size ?? null };
       const { blockSize } = limits;
       return {
         packing,
@@ -208,7 +212,6 @@ export async function shelveImage(
         blockSize,
         keptSize,
         partitions,
-        ...range,
         ...found,
       };
     } finally {
@@ -220,15 +223,60 @@ export async function shelveImage(
   }
 }
 
-async function copyRange(source: FileSource, offset: number, size: number, target: string): Promise<void> {
-  const file = await open(target, 'w');
+/** What of an image depends on which partition its first-boot files lie on. */
+export type BootFacts = Pick<
+  ShelvedImage,
+  | 'bootPartition'
+  | 'bootReason'
+  | 'bootOffset'
+  | 'bootSize'
+  | 'method'
+  | 'methodReason'
+  | 'bootFiles'
+  | 'system'
+>;
+
+async function lookInside(
+  disk: FileSource,
+  partitions: readonly InspectedPartition[],
+  chosen: number | null,
+): Promise<BootFacts> {
+  const choice = await findBoot(disk, partitions, chosen);
+  const boot = choice?.partition;
+  const root = await openRoot(disk, partitions);
+  const fat = boot && (await FatVolume.openReadOnly(new SliceSource(disk, boot.offset, boot.size)));
+  const system = await lookAtSystem(disk, partitions, fat ?? null);
+  const view = fat ?? (root && new RootBoot(root));
+  const detected = view && (await detectMethod({ boot: view, root, system }));
+  return {
+    bootPartition: boot?.number ?? null,
+    bootReason: choice?.reason ?? '',
+    bootOffset: boot?.offset ?? null,
+    bootSize: boot?.size ?? null,
+    method: detected?.id ?? 'none',
+    methodReason:
+      detected?.reason ?? 'The image has neither a FAT boot partition nor an ext root that could be read.',
+    bootFiles: ((await view?.list()) ?? [])
+      .slice(0, FILES_TOLD)
+      .map(({ name, size, folder }) => ({ name, size, folder })),
+    system,
+  };
+}
+
+/**
+ * The same of an image that is on the shelf already.
+ * @param chosen number of the partition that a person chose for first-boot files; null for the one that is found
+ * @throws DiskError when that partition is damaged
+ */
+export async function lookOnShelf(
+  folder: string,
+  partitions: readonly InspectedPartition[],
+  chosen: number | null,
+): Promise<BootFacts> {
+  const source = await FileSource.open(shelfFiles(folder).image);
   try {
-    for (let at = 0; at < size; at += BLOCK_SIZE) {
-      const part = await source.read(offset + at, Math.min(BLOCK_SIZE, size - at));
-      if (part.some((value) => value !== 0)) await file.write(part, 0, part.length, at);
-    }
-    await file.truncate(size);
+    return await lookInside(source, partitions, chosen);
   } finally {
-    await file.close();
+    await source.close();
   }
 }

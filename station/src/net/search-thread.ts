@@ -1,15 +1,14 @@
 import { Worker } from 'node:worker_threads';
-import type { ScanHit } from './scan';
-import type { Search, SearchProgress } from './search';
+import type { SearchNetwork, SearchProgress, SweepHit } from './search';
 
-type Message = { hit: ScanHit } | { progress: SearchProgress } | { ended: SearchProgress };
+type Message = { hit: SweepHit } | { progress: SearchProgress } | { ended: SearchProgress };
 
 /**
  * Searches in a thread of its own.
  * @param program the built `search-worker`, as a path
  */
 export const searchInThread =
-  (program: string): Search =>
+  (program: string): SearchNetwork =>
   (order, { signal, onProgress, onHit }) =>
     new Promise((resolve, reject) => {
       if (signal.aborted) {

@@ -1,6 +1,6 @@
 /** The thread in which a search runs; see `search-thread.ts` for its other side. */
 import { parentPort, workerData } from 'node:worker_threads';
-import { scan } from './scan';
+import { sweep } from './sweep';
 import type { SearchOrder } from './search';
 
 /** Milliseconds between two words about how far it is. */
@@ -12,7 +12,7 @@ async function work(order: SearchOrder): Promise<void> {
   const stop = new AbortController();
   port.on('message', () => stop.abort());
   let told = 0;
-  const progress = await scan(order.addresses, order.port, {
+  const progress = await sweep(order.addresses, order.port, {
     signal: stop.signal,
     onHit: (hit) => port.postMessage({ hit }),
     onProgress: (now) => {

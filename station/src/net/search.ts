@@ -1,4 +1,12 @@
-import type { ScanHit } from './scan';
+import type { ShownKey } from './ssh-host-key';
+
+/** A host that has the port open. */
+export interface SweepHit {
+  address: string;
+  port: number;
+  banner: string | null;
+  key: ShownKey | null;
+}
 
 /** What is looked for, and how. */
 export interface SearchOrder {
@@ -18,7 +26,7 @@ export interface SearchOptions {
   signal: AbortSignal;
   onProgress: (progress: SearchProgress) => void;
   /** Called for each host as soon as it has answered. */
-  onHit: (hit: ScanHit) => void;
+  onHit: (hit: SweepHit) => void;
 }
 
 /**
@@ -26,4 +34,4 @@ export interface SearchOptions {
  * rest of the program, nor the rest of the program the search.
  * @returns how far it got; less than all of it when it was stopped
  */
-export type Search = (order: SearchOrder, options: SearchOptions) => Promise<SearchProgress>;
+export type SearchNetwork = (order: SearchOrder, options: SearchOptions) => Promise<SearchProgress>;

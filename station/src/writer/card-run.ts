@@ -46,7 +46,9 @@ export interface GangTerms {
   signal: AbortSignal | null;
 }
 
-class Cancelled extends Error {}
+class Cancelled extends Error {
+  override readonly name = 'Cancelled';
+}
 
 /** A card on its way: emptied at the front, written, read back, and finished by its first block. */
 export class CardRun {

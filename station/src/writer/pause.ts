@@ -8,6 +8,8 @@ export class PauseSwitch {
 
   /** Called when work is held. */
   onHeld: () => void = () => undefined;
+  /** Called when held work goes on. */
+  onGoOn: () => void = () => undefined;
 
   pause(): void {
     if (this.held) return;
@@ -18,8 +20,10 @@ export class PauseSwitch {
   }
 
   resume(): void {
-    this.held?.open();
+    if (!this.held) return;
+    this.held.open();
     this.held = null;
+    this.onGoOn();
   }
 
   /** Waits while the gang is paused. */

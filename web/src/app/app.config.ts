@@ -7,12 +7,14 @@ import { routes } from './app.routes';
 import * as awayEffects from './state/away.effects';
 import * as batchEffects from './state/batch.effects';
 import { batchFeature } from './state/batch.reducer';
-import * as benchEffects from './state/bench.effects';
-import { benchFeature } from './state/bench.reducer';
+import * as stationEffects from './state/station.effects';
+import { stationFeature } from './state/station.reducer';
 import * as boardsEffects from './state/boards.effects';
 import { boardsFeature } from './state/boards.reducer';
 import * as imagesEffects from './state/images.effects';
 import { imagesFeature } from './state/images.reducer';
+import * as methodsEffects from './state/methods.effects';
+import { methodsFeature } from './state/methods.reducer';
 import * as networksEffects from './state/networks.effects';
 import { networksFeature } from './state/networks.reducer';
 import { noticeFeature } from './state/notice';
@@ -28,9 +30,10 @@ export const appConfig: ApplicationConfig = {
     provideRouter(routes, withComponentInputBinding()),
     provideStore(),
     provideState(batchFeature),
-    provideState(benchFeature),
+    provideState(stationFeature),
     provideState(boardsFeature),
     provideState(imagesFeature),
+    provideState(methodsFeature),
     provideState(networksFeature),
     provideState(noticeFeature),
     provideState(progressFeature),
@@ -38,9 +41,10 @@ export const appConfig: ApplicationConfig = {
     provideEffects(
       awayEffects,
       batchEffects,
-      benchEffects,
+      stationEffects,
       boardsEffects,
       imagesEffects,
+      methodsEffects,
       networksEffects,
       progressEffects,
     ),

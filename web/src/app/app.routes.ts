@@ -1,11 +1,9 @@
 import type { Routes } from '@angular/router';
-import { provideEffects } from '@ngrx/effects';
-import { provideState } from '@ngrx/store';
 import { BatchPage } from './shell/batch-page';
 import { Home } from './shell/home';
 import { savedFirst } from './state/saved-first';
 
-/** Stages and shelves are loaded when they are first opened, each with its own feature of the store. */
+/** Stages and shelves are loaded when they are first opened; a stage's own routes bring its feature of the store along. */
 export const routes: Routes = [
   { path: '', pathMatch: 'full', component: Home },
   {
@@ -17,75 +15,32 @@ export const routes: Routes = [
       {
         path: 'plan',
         title: 'Plan · Nest Mark',
-        loadComponent: async () => (await import('./plan/plan-page')).PlanPage,
-        children: [
-          {
-            path: '',
-            pathMatch: 'full',
-            loadComponent: async () => (await import('./plan/settings-part')).SettingsPart,
-          },
-          { path: 'power', loadComponent: async () => (await import('./plan/power-part')).PowerPart },
-          { path: 'kit', loadComponent: async () => (await import('./plan/kit-part')).KitPart },
-          { path: 'time', loadComponent: async () => (await import('./plan/time-part')).TimePart },
-          {
-            path: 'card-files',
-            loadComponent: async () => (await import('./plan/card-files-part')).CardFilesPart,
-          },
-          { path: 'file', loadComponent: async () => (await import('./plan/file-part')).FilePart },
-        ],
+        loadChildren: async () => (await import('./plan/routes')).planRoutes,
       },
       {
         path: 'cards',
         title: 'Cards · Nest Mark',
-        loadChildren: async () => {
-          const { cardsFeature } = await import('./cards/cards.reducer');
-          const effects = await import('./cards/cards.effects');
-          const { CardsPage } = await import('./cards/cards-page');
-          return [
-            {
-              path: '',
-              component: CardsPage,
-              providers: [provideState(cardsFeature), provideEffects(effects)],
-            },
-          ];
-        },
+        loadChildren: async () => (await import('./cards/routes')).cardsRoutes,
       },
       {
         path: 'boot',
         title: 'Boot & find · Nest Mark',
-        loadChildren: async () => {
-          const { bootFeature } = await import('./boot/boot.reducer');
-          const effects = await import('./boot/boot.effects');
-          const { BootPage } = await import('./boot/boot-page');
-          return [
-            {
-              path: '',
-              component: BootPage,
-              providers: [provideState(bootFeature), provideEffects(effects)],
-            },
-          ];
-        },
+        loadChildren: async () => (await import('./boot/routes')).bootRoutes,
       },
       {
         path: 'hand-over',
         title: 'Hand over · Nest Mark',
-        loadChildren: async () => {
-          const { handOverFeature } = await import('./hand-over/hand-over.reducer');
-          const effects = await import('./hand-over/hand-over.effects');
-          const { HandOverPage } = await import('./hand-over/hand-over-page');
-          return [
-            {
-              path: '',
-              component: HandOverPage,
-              providers: [provideState(handOverFeature), provideEffects(effects)],
-            },
-          ];
-        },
+        loadChildren: async () => (await import('./hand-over/routes')).handOverRoutes,
       },
       {
         path: 'images',
         title: 'Images · Nest Mark',
         loadComponent: async () => (await import('./images/images-page')).ImagesPage,
+      },
+      {
+        path: 'methods',
+        title: 'First-boot methods · Nest Mark',
+        loadComponent: async () => (await import('./methods/methods-page')).MethodsPage,
       },
       {
         path: 'card-check',
@@ -115,30 +70,12 @@ export const routes: Routes = [
       {
         path: 'log',
         title: 'Log · Nest Mark',
-        loadChildren: async () => {
-          const { logFeature } = await import('./log/log.reducer');
-          const effects = await import('./log/log.effects');
-          const { LogPage } = await import('./log/log-page');
-          return [
-            { path: '', component: LogPage, providers: [provideState(logFeature), provideEffects(effects)] },
-          ];
-        },
+        loadChildren: async () => (await import('./log/routes')).logRoutes,
       },
       {
         path: 'practice',
         title: 'Practice bench · Nest Mark',
-        loadChildren: async () => {
-          const { practiceFeature } = await import('./practice/practice.reducer');
-          const effects = await import('./practice/practice.effects');
-          const { PracticePage } = await import('./practice/practice-page');
-          return [
-            {
-              path: '',
-              component: PracticePage,
-              providers: [provideState(practiceFeature), provideEffects(effects)],
-            },
-          ];
-        },
+        loadChildren: async () => (await import('./practice/routes')).practiceRoutes,
       },
     ],
   },

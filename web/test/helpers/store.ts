@@ -10,7 +10,7 @@ import { bootFeature } from '../../src/app/boot/boot.reducer';
 import { cardsFeature } from '../../src/app/cards/cards.reducer';
 import { BatchActions } from '../../src/app/state/batch.actions';
 import { batchFeature } from '../../src/app/state/batch.reducer';
-import { benchFeature } from '../../src/app/state/bench.reducer';
+import { stationFeature } from '../../src/app/state/station.reducer';
 import { boardsFeature } from '../../src/app/state/boards.reducer';
 import { imagesFeature } from '../../src/app/state/images.reducer';
 import { networksFeature } from '../../src/app/state/networks.reducer';
@@ -27,7 +27,7 @@ export function bench(batch: Batch | null, ...providers: (Provider | Environment
       provideRouter([]),
       provideStore(),
       provideState(batchFeature),
-      provideState(benchFeature),
+      provideState(stationFeature),
       provideState(boardsFeature),
       provideState(bootFeature),
       provideState(cardsFeature),

@@ -3,6 +3,7 @@ import type { ForecastAnswer, ForecastRequest } from '../../src/app/workers/fore
 
 interface StubWorker {
   asked: number[];
+  answers: number;
   onmessage: ((event: { data: ForecastAnswer }) => void) | null;
   terminate(): void;
   postMessage(request: ForecastRequest): void;
@@ -15,11 +16,15 @@ export const made: StubWorker[] = [];
 export function forecastWorker(): StubWorker {
   const worker: StubWorker = {
     asked: [],
+    answers: 0,
     onmessage: null,
     terminate: () => undefined,
     postMessage(request) {
       worker.asked.push(request.turn);
-      setTimeout(() => worker.onmessage?.({ data: answerForecast(request, () => 0) }), 0);
+      setTimeout(() => {
+        worker.onmessage?.({ data: answerForecast(request, () => 0) });
+        worker.answers++;
+      }, 0);
     },
   };
   made.push(worker);

@@ -59,6 +59,10 @@ export class FatVolume {
     return entries.filter((entry) => entry.name !== '.' && entry.name !== '..');
   }
 
+  get label(): string {
+    return this.geometry.label;
+  }
+
   /**
    * Content of a file, or null when there is none of that name (case does not count).
    * @param limit octets to read at most: a card from anywhere can have a file of gigabytes under any name

@@ -1,5 +1,5 @@
-import type { BootFiles } from './check-card';
-import type { CheckFix } from './finding';
+import type { BootFiles } from '../boot-files';
+import type { CheckFix } from '../../formats/finding';
 
 /** The files of a card as they are with a fix done, for those who mend copies of them; what was given is left alone. */
 export function mendedFiles(boot: BootFiles, fix: CheckFix): BootFiles {

@@ -1,7 +1,7 @@
 import { sha512Crypt } from '../../access/sha512crypt';
 import { textOrNull } from '../../bytes';
-import type { BootFiles } from './check-card';
-import { Findings, type CheckFinding } from './finding';
+import type { BootFiles } from '../boot-files';
+import { Findings, type CheckFinding } from '../../formats/finding';
 
 /** What is tried: the first ones of every list of default logins (common practice), and the user's own name. */
 const tried = ['password', 'admin', 'changeme', '12345678', 'root'];

@@ -26,9 +26,23 @@ failed() { echo "FAILED: $*"; }
 # put MODE FILE PATH: a file as a whole or not at all, also when the power goes.
 put() {
     {
-        mkdir -p "$(dirname "$3")" && cp "$2" "$3.new" && chown 0:0 "$3.new" &&
+        (umask 022 && mkdir -p "$(dirname "$3")") && cp "$2" "$3.new" && chown 0:0 "$3.new" &&
             chmod "$1" "$3.new" && mv -f "$3.new" "$3"
     } || failed "$3"
+}
+
+# own PATH: what lies in a user's home is that user's, with the folders that lead there.
+own() {
+    case $1 in /home/*/*) ;; *) return ;; esac
+    rest=\${1#/home/}
+    name=\${rest%%/*}
+    at=/home/$name
+    id -u "$name" >/dev/null 2>&1 || return
+    while [ "$rest" != "\${rest#*/}" ]; do
+        rest=\${rest#*/}
+        at=$at/\${rest%%/*}
+        chown -h "$name:" "$at" || failed "owner of $at"
+    done
 }
 
 # line PATH TEXT: a file of one line.
@@ -123,8 +137,36 @@ set_host_key() {
     for unit in /etc/systemd/system/*.wants/*.service; do
         grep -q 'rm .*ssh_host_' "$unit" 2>/dev/null && rm -f "$unit"
     done
+    # Keys that the image shipped are those of every copy of it.
+    for key in /etc/ssh/ssh_host_*; do
+        case $key in */ssh_host_ed25519_key | */ssh_host_ed25519_key.pub | *'*') continue ;; esac
+        rm -f "$key"
+    done
     put 600 "$from/host-key" /etc/ssh/ssh_host_ed25519_key
     put 644 "$from/host-key.pub" /etc/ssh/ssh_host_ed25519_key.pub
+}
+
+# An id that the image shipped is that of every copy of it; the next start makes one for an empty file (machine-id(5)).
+set_machine_id() {
+    [ -s /etc/machine-id ] || return
+    : >/etc/machine-id || failed /etc/machine-id
+    [ -L /var/lib/dbus/machine-id ] || rm -f /var/lib/dbus/machine-id
+}
+
+# Its settings are on the card: a cloud-init of the image must not make keys, names, users and networks of its own.
+set_cloud_init() {
+    [ -d /etc/cloud ] || return
+    to=/etc/cloud/cloud.cfg.d/99-nest.cfg
+    {
+        mkdir -p "\${to%/*}" && cat >"$to.new" <<'END' && chmod 644 "$to.new" && mv -f "$to.new" "$to"
+ssh_deletekeys: false
+preserve_hostname: true
+manage_etc_hosts: false
+network: {config: disabled}
+users: []
+locale: "false"
+END
+    } || failed "$to"
 }
 
 set_networks() {
@@ -158,7 +200,9 @@ set_locale() {
 
 set_files() {
     while IFS=' ' read -r mode number path; do
-        [ -n "$path" ] && put "$mode" "$from/files/$number" "$path"
+        [ -n "$path" ] || continue
+        put "$mode" "$from/files/$number" "$path"
+        own "$path"
     done <"$from/files/list"
 }
 
@@ -167,6 +211,8 @@ if [ -d "$from" ]; then
     [ -f "$from/users" ] && set_users
     [ -f "$from/login" ] && set_login
     [ -f "$from/host-key" ] && [ -f "$from/host-key.pub" ] && set_host_key
+    set_machine_id
+    set_cloud_init
     [ -d "$from/networks" ] && set_networks
     [ -f "$from/time-zone" ] && set_time_zone
     [ -f "$from/locale" ] && set_locale
@@ -175,7 +221,7 @@ if [ -d "$from" ]; then
     [ -f "$from/files/list" ] && set_files
     sync
     if [ -f "$from/commands" ]; then
-        sh "$from/commands" || failed "a command that was to run once"
+        (umask 022 && sh "$from/commands") || failed "a command that was to run once"
     fi
     sync
     # From here on nothing is applied again.

@@ -7,6 +7,8 @@ import {
   BatchSummarySchema,
   BoardListSchema,
   ImageSchema,
+  NewerImageSchema,
+  type NewerImage,
   ImportedPlanSchema,
   LogEntrySchema,
   MadeKeySchema,
@@ -15,7 +17,8 @@ import {
   ProposalSchema,
   RateListSchema,
   RoundSchema,
-  ScanSchema,
+  SearchSchema,
+  TriedMethodSchema,
   type ArmRound,
   type Batch,
   type BatchProgress,
@@ -32,15 +35,20 @@ import {
   type Round,
   type SaveNetwork,
   type SavePlan,
-  type Scan,
+  type Search,
+  type TriedMethod,
+  type TryMethod,
 } from '@nest-mark/core/api';
 import {
   ShelvedBoardSchema,
+  ShelvedMethodSchema,
   ShelvedNetworkSchema,
   type BoardProfile,
   type ImageAbout,
   type MeasuredRate,
+  type OwnDescription,
   type ShelvedBoard,
+  type ShelvedMethod,
   type ShelvedNetwork,
 } from '@nest-mark/core';
 import { answered, call, once, order } from './requests';
@@ -83,9 +91,9 @@ export class Api {
     call('POST', `/rounds/${id}/resume`, RoundSchema, { body, headers: once() });
   cancelRound = (id: string): Observable<void> => order('POST', `/rounds/${id}/cancel`);
 
-  startScan = (id: string, subnet: string, port: number): Observable<Scan> =>
-    call('POST', `/batches/${id}/scans`, ScanSchema, { body: { subnet, port }, headers: once() });
-  cancelScan = (id: string): Observable<void> => order('POST', `/scans/${id}/cancel`);
+  startSearch = (id: string, subnet: string, port: number): Observable<Search> =>
+    call('POST', `/batches/${id}/searches`, SearchSchema, { body: { subnet, port }, headers: once() });
+  cancelSearch = (id: string): Observable<void> => order('POST', `/searches/${id}/cancel`);
 
   handOverFile = (id: string, file: string): Observable<string> =>
     from(answered('GET', `/batches/${id}/hand-over/${file}`, {}).then((response) => response.text()));
@@ -110,11 +118,20 @@ export class Api {
   makeKey = (type: KeyType, comment: string, passphrase: string): Observable<MadeKey> =>
     call('POST', '/keys', MadeKeySchema, { body: { type, comment, passphrase } });
 
+  methods = (): Observable<ShelvedMethod[]> => call('GET', '/methods', z.array(ShelvedMethodSchema));
+  saveMethod = (id: string, description: OwnDescription, version: number): Observable<ShelvedMethod> =>
+    call('PUT', `/methods/${id}`, ShelvedMethodSchema, { body: { description }, headers: ifMatch(version) });
+  removeMethod = (id: string): Observable<void> => order('DELETE', `/methods/${id}`);
+  tryMethod = (body: TryMethod): Observable<TriedMethod> =>
+    call('POST', '/checks/method', TriedMethodSchema, { body });
+
   images = (): Observable<Image[]> => call('GET', '/images', z.array(ImageSchema));
   addImage = (body: { path: string; title: string; sha256: string }): Observable<Image> =>
     call('POST', '/images', ImageSchema, { body, headers: once() });
   describeImage = (id: string, title: string, about: ImageAbout): Observable<Image> =>
     call('PUT', `/images/${id}/about`, ImageSchema, { body: { title, about } });
+  stopImage = (id: string): Observable<void> => order('POST', `/images/${id}/stop`);
+  newerImage = (id: string): Observable<NewerImage> => call('POST', `/images/${id}/newer`, NewerImageSchema);
   removeImage = (id: string): Observable<void> => order('DELETE', `/images/${id}`);
 
   log = (query: Record<string, string>): Observable<LogEntry[]> =>

@@ -2,7 +2,7 @@ import { Injectable } from '@angular/core';
 import type { Observable } from 'rxjs';
 import * as z from 'zod';
 import {
-  BenchSettingsSchema,
+  StationSettingsSchema,
   CardComparisonSchema,
   CardFilesSchema,
   CardRecordSchema,
@@ -12,13 +12,13 @@ import {
   SlotCheckSchema,
   UploadSchema,
   type BeginUpload,
-  type BenchSettings,
+  type StationSettings,
   type CardComparison,
   type CardFiles,
   type CardRecord,
   type ExportForm,
   type Proposal,
-  type ProveCard,
+  type StartCapacityCheck,
   type SaveCard,
   type SentBootFiles,
   type SlotCheck,
@@ -26,9 +26,9 @@ import {
 } from '@nest-mark/core/api';
 import { call, once, order, pieceSent } from './requests';
 
-type MediumIdentity = ProveCard['identity'];
+type MediumIdentity = StartCapacityCheck['identity'];
 
-/** The part of the server's interface that is about single cards, images on their way, and the bench. */
+/** The part of the server's interface that is about single cards, images on their way, and the station. */
 @Injectable({ providedIn: 'root' })
 export class CardsApi {
   pauseRound = (id: string, paused: boolean): Observable<void> =>
@@ -40,9 +40,9 @@ export class CardsApi {
   cards = (): Observable<CardRecord[]> => call('GET', '/cards', z.array(CardRecordSchema));
   saveCard = (key: string, body: SaveCard): Observable<CardRecord> =>
     call('PUT', `/cards/${encodeURIComponent(key)}`, CardRecordSchema, { body });
-  proveCard = (body: ProveCard): Observable<CardRecord> =>
-    call('POST', '/cards/prove', CardRecordSchema, { body, headers: once() });
-  stopProof = (key: string): Observable<void> => order('POST', `/cards/${encodeURIComponent(key)}/stop`);
+  checkCapacity = (body: StartCapacityCheck): Observable<CardRecord> =>
+    call('POST', '/cards/capacity-check', CardRecordSchema, { body, headers: once() });
+  stopCheck = (key: string): Observable<void> => order('POST', `/cards/${encodeURIComponent(key)}/stop`);
 
   releaseSlot = (id: string): Observable<void> => order('POST', `/slots/${encodeURIComponent(id)}/release`);
   ejectSlot = (id: string): Observable<void> => order('POST', `/slots/${encodeURIComponent(id)}/eject`);
@@ -69,9 +69,10 @@ export class CardsApi {
   compareCard = (body: SentBootFiles): Observable<CardComparison | null> =>
     call('POST', '/checks/compare', CardComparisonSchema.nullable(), { body });
 
-  benchSettings = (): Observable<BenchSettings> => call('GET', '/settings/bench', BenchSettingsSchema);
-  setBench = (body: BenchSettings): Observable<BenchSettings> =>
-    call('PUT', '/settings/bench', BenchSettingsSchema, { body });
+  stationSettings = (): Observable<StationSettings> =>
+    call('GET', '/settings/station', StationSettingsSchema);
+  setStation = (body: StationSettings): Observable<StationSettings> =>
+    call('PUT', '/settings/station', StationSettingsSchema, { body });
 
   exportCard = (
     batchId: string,

@@ -28,7 +28,7 @@ const carrierWords = ({ storage, carrierJumpers, carrierSwitch }: ShelvedBoard):
   imports: [BoardForm],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './boards-page.html',
-  styleUrl: './boards-page.css',
+  styleUrl: '../ui/shelf.css',
 })
 export class BoardsPage {
   private readonly store = inject(Store);

@@ -6,9 +6,9 @@ import {
   clock,
   deviceStanding,
   findBoard,
-  scanSubnet,
+  searchSubnet,
   settingsOf,
-  targetSteps,
+  unreadyCarriers,
   type BootWait,
 } from '@nest-mark/core';
 import { Button } from 'primeng/button';
@@ -55,10 +55,10 @@ export class BootPage {
   protected readonly repeat = this.store.selectSignal(bootFeature.selectRepeat);
   private readonly boards = this.store.selectSignal(boardsFeature.selectList);
   private readonly networks = this.store.selectSignal(networksFeature.selectFacts);
-  protected readonly subnet = computed(() => scanSubnet(this.editor.plan(), this.networks()));
-  protected readonly scan = computed(() => this.progress()?.scan ?? null);
+  protected readonly subnet = computed(() => searchSubnet(this.editor.plan(), this.networks()));
+  protected readonly last = computed(() => this.progress()?.search ?? null);
   protected readonly running = computed(
-    () => this.scan()?.state === 'queued' || this.scan()?.state === 'running',
+    () => this.last()?.state === 'queued' || this.last()?.state === 'running',
   );
   protected readonly strangers = computed(() => this.progress()?.strangers ?? []);
   protected readonly proved = computed(
@@ -76,12 +76,14 @@ export class BootPage {
   /** Devices whose carrier was not confirmed to be ready: they do not start from their flash. */
   protected readonly unready = computed(() => {
     const plan = this.editor.plan();
-    return this.views().flatMap(({ device, progress }) => {
-      if (progress?.card?.state !== 'verified' || progress.carrierDoneAt !== null) return [];
-      const board = findBoard(this.boards(), settingsOf(plan, device).boardProfileId);
-      const check = board ? targetSteps(board)?.check : '';
-      return check ? [{ name: device.hostName, check }] : [];
-    });
+    return unreadyCarriers(
+      this.views().map(({ device, progress }) => ({
+        hostName: device.hostName,
+        board: findBoard(this.boards(), settingsOf(plan, device).boardProfileId),
+        card: progress?.card?.state ?? null,
+        carrierDoneAt: progress?.carrierDoneAt ?? null,
+      })),
+    );
   });
 
   /** Whom the power button means: the selection where it holds cards, otherwise everybody who has one. */
@@ -96,7 +98,7 @@ export class BootPage {
       .map(({ device, facts, progress }) => {
         const standing = deviceStanding(facts, now);
         const seen = progress?.seen ?? null;
-        const last = this.scan();
+        const last = this.last();
         return {
           ...device,
           ring: standing.ring,
@@ -125,8 +127,8 @@ export class BootPage {
     this.store.dispatch(BootActions.searchWanted());
   }
 
-  protected leave(scanId: string): void {
-    this.store.dispatch(BootActions.searchLeft({ scanId }));
+  protected leave(searchId: string): void {
+    this.store.dispatch(BootActions.searchLeft({ searchId }));
   }
 
   protected setRepeat(repeat: boolean): void {

@@ -2,16 +2,15 @@ import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
-import { catchError, delay, EMPTY, exhaustMap, filter, map, mergeMap, of } from 'rxjs';
-import { scanSubnet } from '@nest-mark/core';
+import { delay, EMPTY, exhaustMap, filter, map, mergeMap } from 'rxjs';
+import { searchSubnet } from '@nest-mark/core';
 import { Api } from '../api/api';
-import { asProblem } from '../api/api-problem';
 import { batchFeature } from '../state/batch.reducer';
 import { networksFeature } from '../state/networks.reducer';
-import { NoticeActions } from '../state/notice';
 import { ProgressActions } from '../state/progress.reducer';
 import { BootActions, bootFeature } from './boot.reducer';
 import { selectMissing } from './found';
+import { asked, told } from '../state/asked';
 
 /** Pause between two searches of a repeated one. */
 const pauseMs = 5000;
@@ -28,9 +27,10 @@ export const search = createEffect(
       exhaustMap(([, { id, plan }, networks]) =>
         id === null || !plan
           ? EMPTY
-          : api.startScan(id, scanSubnet(plan, networks), plan.network.port).pipe(
-              mergeMap((scan) => of(ProgressActions.scanCame({ scan }), BootActions.searchBegun())),
-              catchError((error: unknown) => of(BootActions.searchRefused({ problem: asProblem(error) }))),
+          : asked(
+              api.startSearch(id, searchSubnet(plan, networks), plan.network.port),
+              (search) => [ProgressActions.searchCame({ search }), BootActions.searchBegun()],
+              (problem) => BootActions.searchRefused({ problem }),
             ),
       ),
     ),
@@ -41,8 +41,8 @@ export const search = createEffect(
 export const repeat = createEffect(
   (actions = inject(Actions), store = inject(Store)) =>
     actions.pipe(
-      ofType(ProgressActions.scanCame),
-      filter(({ scan }) => scan.state === 'done'),
+      ofType(ProgressActions.searchCame),
+      filter(({ search }) => search.state === 'done'),
       delay(pauseMs),
       concatLatestFrom(() => [store.select(bootFeature.selectRepeat), store.select(selectMissing)]),
       filter(([, wanted, missing]) => wanted && missing.length > 0),
@@ -55,12 +55,7 @@ export const leave = createEffect(
   (actions = inject(Actions), api = inject(Api)) =>
     actions.pipe(
       ofType(BootActions.searchLeft),
-      mergeMap(({ scanId }) =>
-        api.cancelScan(scanId).pipe(
-          mergeMap(() => EMPTY),
-          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
-        ),
-      ),
+      mergeMap(({ searchId }) => told(api.cancelSearch(searchId))),
     ),
   { functional: true },
 );

@@ -8,7 +8,7 @@ export const BootActions = createActionGroup({
     'Search Wanted': emptyProps(),
     'Search Begun': emptyProps(),
     'Search Refused': props<{ problem: Problem }>(),
-    'Search Left': props<{ scanId: string }>(),
+    'Search Left': props<{ searchId: string }>(),
     'Repeat Set': props<{ repeat: boolean }>(),
   },
 });

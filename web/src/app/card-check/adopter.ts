@@ -12,6 +12,7 @@ import {
 import { Api } from '../api/api';
 import { BatchActions } from '../state/batch.actions';
 import { batchFeature } from '../state/batch.reducer';
+import { methodsFeature } from '../state/methods.reducer';
 import { draw } from '../ui/random';
 
 /** Takes what a card says into the open plan. */
@@ -19,6 +20,7 @@ import { draw } from '../ui/random';
 export class Adopter {
   private readonly api = inject(Api);
   private readonly store = inject(Store);
+  private readonly methods = this.store.selectSignal(methodsFeature.selectList);
   private readonly plan = this.store.selectSignal(batchFeature.selectPlan);
 
   /** A network of the same name on the shelf is used as it is; others are put there with their keys. */
@@ -38,7 +40,7 @@ export class Adopter {
 
   /** @returns what a person has to know afterwards */
   async take(boot: BootFiles): Promise<string[]> {
-    const adopted = adopt(boot);
+    const adopted = adopt(boot, this.methods());
     if (!this.plan()) return ['No batch is open. Open one, then take the settings over.'];
     const { ids, kept } = await this.shelve(adopted.networks);
     // As it is now: it may have been edited meanwhile.

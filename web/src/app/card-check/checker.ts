@@ -1,5 +1,7 @@
 import { DestroyRef, inject, Injectable } from '@angular/core';
+import { Store } from '@ngrx/store';
 import type { BootFiles, CheckFix } from '@nest-mark/core';
+import { methodsFeature } from '../state/methods.reducer';
 import type { CheckAnswer, CheckFilesRequest, CheckMendedRequest } from '../workers/check.messages';
 import { checkWorker } from '../workers/check.factory';
 
@@ -7,6 +9,7 @@ import { checkWorker } from '../workers/check.factory';
 @Injectable()
 export class Checker {
   private readonly worker = checkWorker();
+  private readonly methods = inject(Store).selectSignal(methodsFeature.selectList);
   private turn = 0;
   private answered: ((answer: CheckAnswer) => void) | null = null;
 
@@ -28,11 +31,12 @@ export class Checker {
   }
 
   private post(
-    question: Omit<CheckFilesRequest, 'turn'> | Omit<CheckMendedRequest, 'turn'>,
+    question: Omit<CheckFilesRequest, 'turn' | 'own'> | Omit<CheckMendedRequest, 'turn' | 'own'>,
   ): Promise<CheckAnswer> {
     return new Promise((resolve) => {
       this.answered = resolve;
-      this.worker.postMessage({ turn: ++this.turn, ...question });
+      const own = this.methods().map(({ id, description }) => ({ id, description }));
+      this.worker.postMessage({ turn: ++this.turn, own, ...question });
     });
   }
 }

@@ -1,10 +1,4 @@
-import {
-  methodTitle,
-  type CardCheck,
-  type CardComparison,
-  type CheckFix,
-  type SlotCheck,
-} from '@nest-mark/core';
+import { type CardCheck, type CardComparison, type CheckFix, type SlotCheck } from '@nest-mark/core';
 
 /** A finding as the page shows it: from the browser with its fix, or from a slot with a button for it. */
 export interface ShownFinding {
@@ -42,10 +36,11 @@ const plural = (count: number, one: string): string => `${String(count)} ${one}$
 /** What the board will be and do, as sentences. */
 function sentencesOf({
   acts,
+  title,
   reason,
   settings,
   mark,
-}: Pick<CardCheck, 'acts' | 'reason' | 'settings' | 'mark'>): string[] {
+}: Pick<CardCheck, 'acts' | 'title' | 'reason' | 'settings' | 'mark'>): string[] {
   const { hostName, networks, refusedFile, users, country, loginService, passwordLogin } = settings;
   const list = networks.map(
     ({ ssid, security, hidden }) =>
@@ -60,7 +55,7 @@ function sentencesOf({
   });
   return [
     ...(mark ? [`Written here as the card of ${mark.hostName}, mark ${mark.mark}, nest ${mark.nest}.`] : []),
-    `${acts === 'none' ? 'No first-boot method acts' : methodTitle(acts)}. ${reason}`,
+    `${acts === 'none' ? 'No first-boot method acts' : title}. ${reason}`,
     hostName === null
       ? 'It sets no host name; the board keeps that of the image.'
       : `The board will be called ${hostName}.`,

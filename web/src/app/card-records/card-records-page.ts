@@ -3,7 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { bothSizes, cardAdvice, type CardRecord, type CardWriting } from '@nest-mark/core';
 import { InputText } from 'primeng/inputtext';
-import { BenchActions, benchFeature } from '../state/bench.reducer';
+import { StationActions, stationFeature } from '../state/station.reducer';
 
 const day = (at: number): string =>
   new Date(at).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' });
@@ -39,7 +39,7 @@ function rowOf(record: CardRecord) {
     rate: newest?.writeRate ? megabytes(newest.writeRate) : '',
     trend: trendOf(record.writings),
     advice: cardAdvice(record),
-    proof: record.proof ? `${day(record.proof.at)}: ${record.proof.text}` : '',
+    capacity: record.capacity ? `${day(record.capacity.at)}: ${record.capacity.text}` : '',
   };
 }
 
@@ -53,7 +53,7 @@ function rowOf(record: CardRecord) {
 })
 export class CardRecordsPage {
   private readonly store = inject(Store);
-  private readonly records = this.store.selectSignal(benchFeature.selectRecords);
+  private readonly records = this.store.selectSignal(stationFeature.selectRecords);
   protected readonly wanted = signal('');
   protected readonly rows = computed(() => {
     const words = this.wanted().toLowerCase().split(/\s+/).filter(Boolean);
@@ -69,10 +69,10 @@ export class CardRecordsPage {
   protected readonly total = computed(() => this.records()?.length ?? 0);
 
   protected note({ key, retired }: CardRecord, note: string): void {
-    this.store.dispatch(BenchActions.recordChanged({ key, change: { note, retired } }));
+    this.store.dispatch(StationActions.recordChanged({ key, change: { note, retired } }));
   }
 
   protected retire({ key, note, retired }: CardRecord): void {
-    this.store.dispatch(BenchActions.recordChanged({ key, change: { note, retired: !retired } }));
+    this.store.dispatch(StationActions.recordChanged({ key, change: { note, retired: !retired } }));
   }
 }

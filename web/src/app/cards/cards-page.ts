@@ -5,11 +5,11 @@ import { batchFeature } from '../state/batch.reducer';
 import { selectStops } from '../state/selectors';
 import { ArmDialog } from './arm-dialog';
 import { CardsActions, cardsFeature } from './cards.reducer';
-import { ProveDialog } from './prove-dialog';
+import { CapacityDialog } from './capacity-dialog';
 import { RateChart } from './rate-chart';
 import { RoundsPanel } from './rounds-panel';
 import { SlotPanel } from './slot-panel';
-import { BenchPanel } from './bench-panel';
+import { StationPanel } from './station-panel';
 import { ExportPanel } from './export-panel';
 import { StepsPanel } from './steps-panel';
 import { selectOpenRounds, selectSlots, selectToArm, type SlotView } from './slots';
@@ -19,10 +19,10 @@ import { selectOpenRounds, selectSlots, selectToArm, type SlotView } from './slo
   selector: 'nm-cards-page',
   imports: [
     ArmDialog,
-    BenchPanel,
+    StationPanel,
     Button,
     ExportPanel,
-    ProveDialog,
+    CapacityDialog,
     RateChart,
     RoundsPanel,
     SlotPanel,
@@ -36,8 +36,8 @@ export class CardsPage {
   private readonly store = inject(Store);
   protected readonly slots = this.store.selectSignal(selectSlots);
   protected readonly rounds = this.store.selectSignal(selectOpenRounds);
-  /** The slot whose card is about to be proved. */
-  protected readonly proving = signal<SlotView | null>(null);
+  /** The slot whose card's capacity is about to be checked. */
+  protected readonly checking = signal<SlotView | null>(null);
   protected readonly proposal = this.store.selectSignal(cardsFeature.selectProposal);
   protected readonly arming = this.store.selectSignal(cardsFeature.selectArming);
   protected readonly rates = this.store.selectSignal(cardsFeature.selectRates);

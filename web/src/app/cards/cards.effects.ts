@@ -1,30 +1,17 @@
 import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
-import { Store } from '@ngrx/store';
-import {
-  catchError,
-  EMPTY,
-  exhaustMap,
-  filter,
-  map,
-  merge,
-  mergeMap,
-  of,
-  switchMap,
-  throttleTime,
-  type Observable,
-} from 'rxjs';
+import { Store, type Action } from '@ngrx/store';
+import { EMPTY, exhaustMap, merge, mergeMap, switchMap, throttleTime, type Observable } from 'rxjs';
 import type { Round } from '@nest-mark/core/api';
 import { Api } from '../api/api';
-import { asProblem } from '../api/api-problem';
 import { ServerEvents } from '../api/server-events';
 import { BatchActions } from '../state/batch.actions';
 import { batchFeature } from '../state/batch.reducer';
 import { ProgressActions } from '../state/progress.reducer';
-import { failed, told } from '../state/told';
 import { CardsApi } from '../api/cards-api';
 import { CardsActions } from './cards.reducer';
+import { asked, told, whenever } from '../state/asked';
 
 /** What may change the proposal: cards in and out, the plan, the beginning and the end of a round. */
 export const loadProposal = createEffect(
@@ -33,29 +20,22 @@ export const loadProposal = createEffect(
       actions.pipe(
         ofType(CardsActions.entered, BatchActions.saved, BatchActions.opened, CardsActions.roundBegun),
       ),
-      server.events.pipe(
-        filter(({ type }) => ['slots', 'progress', 'image', 'cards', 'settings'].includes(type)),
-      ),
-      server.connected,
+      whenever(server, 'slots', 'progress', 'image', 'cards', 'settings'),
     ).pipe(
       throttleTime(200, undefined, { leading: true, trailing: true }),
       concatLatestFrom(() => store.select(batchFeature.selectId)),
       switchMap(([, id]) =>
-        id === null
-          ? EMPTY
-          : api.nextRound(id).pipe(
-              map((proposal) => CardsActions.proposalCame({ proposal })),
-              catchError(failed),
-            ),
+        id === null ? EMPTY : asked(api.nextRound(id), (proposal) => CardsActions.proposalCame({ proposal })),
       ),
     ),
   { functional: true },
 );
 
-const begun = (request: Observable<Round>) =>
-  request.pipe(
-    mergeMap((round) => of(ProgressActions.roundCame({ round }), CardsActions.roundBegun({ round }))),
-    catchError((error: unknown) => of(CardsActions.roundRefused({ problem: asProblem(error) }))),
+const begun = (request: Observable<Round>): Observable<Action> =>
+  asked(
+    request,
+    (round) => [ProgressActions.roundCame({ round }), CardsActions.roundBegun({ round })],
+    (problem) => CardsActions.roundRefused({ problem }),
   );
 
 export const armRound = createEffect(

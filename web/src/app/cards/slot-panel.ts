@@ -3,8 +3,9 @@ import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { bothSizes, cardAdvice, clock } from '@nest-mark/core';
 import { Select } from 'primeng/select';
-import { BenchActions } from '../state/bench.reducer';
+import { StationActions } from '../state/station.reducer';
 import { selectDevices } from '../state/selectors';
+import { sameChoices } from '../ui/choices';
 import { CardsActions } from './cards.reducer';
 import { printLabel } from './print-label';
 import { recordWords, type SlotView } from './slots';
@@ -23,7 +24,7 @@ export class SlotPanel {
   private readonly store = inject(Store);
   private readonly devices = this.store.selectSignal(selectDevices);
   readonly slot = input.required<SlotView>();
-  readonly prove = output();
+  readonly check = output();
 
   protected readonly medium = computed(() => this.slot().proposed.medium);
   protected readonly size = computed(() => bothSizes(this.medium()?.identity.size ?? 0));
@@ -34,29 +35,32 @@ export class SlotPanel {
     const left = card.secondsLeft === null ? '' : `, ${clock(card.secondsLeft)} left`;
     return `${(card.rate / 1e6).toFixed(1)} MB/s${left}`;
   });
-  protected readonly options = computed(() => [
-    { id: leaveOut, label: 'leave this card out' },
-    ...this.devices().map(({ id, nest, hostName }) => ({ id, label: `${nest} · ${hostName}` })),
-  ]);
+  protected readonly options = computed(
+    () => [
+      { id: leaveOut, label: 'leave this card out' },
+      ...this.devices().map(({ id, nest, hostName }) => ({ id, label: `${nest} · ${hostName}` })),
+    ],
+    { equal: sameChoices },
+  );
   protected readonly chosen = computed(() => this.slot().device?.id ?? leaveOut);
   protected readonly history = computed(() => recordWords(this.slot().record));
   protected readonly advice = computed(() => {
     const { record } = this.slot();
     return record && !record.retired ? cardAdvice(record) : null;
   });
-  protected readonly proof = computed(() => {
-    const proof = this.slot().record?.proof;
-    if (!proof) return null;
-    const running = proof.state === 'running';
+  protected readonly capacity = computed(() => {
+    const capacity = this.slot().record?.capacity;
+    if (!capacity) return null;
+    const running = capacity.state === 'running';
     return {
       running,
       // A card that lies or is bad says so in the advice already.
       text: running
-        ? `${proof.text} ${String(Math.floor(proof.share * 100))} %`
-        : proof.state === 'lies' || proof.state === 'bad'
+        ? `${capacity.text} ${String(Math.floor(capacity.share * 100))} %`
+        : capacity.state === 'lies' || capacity.state === 'bad'
           ? ''
-          : `Proof: ${proof.text}`,
-      hand: proof.state !== 'good' && !running,
+          : `Capacity: ${capacity.text}`,
+      hand: capacity.state !== 'good' && !running,
     };
   });
   /** Cards of the practice bench need no power to be cut. */
@@ -75,16 +79,16 @@ export class SlotPanel {
   }
 
   protected release(): void {
-    this.store.dispatch(BenchActions.releaseWanted({ slotId: this.slot().proposed.slotId }));
+    this.store.dispatch(StationActions.releaseWanted({ slotId: this.slot().proposed.slotId }));
   }
 
   protected eject(): void {
-    this.store.dispatch(BenchActions.ejectWanted({ slotId: this.slot().proposed.slotId }));
+    this.store.dispatch(StationActions.ejectWanted({ slotId: this.slot().proposed.slotId }));
   }
 
-  protected stopProof(): void {
+  protected stopCheck(): void {
     const { record } = this.slot();
-    if (record) this.store.dispatch(BenchActions.proofStopped({ key: record.key }));
+    if (record) this.store.dispatch(StationActions.capacityCheckStopped({ key: record.key }));
   }
 
   protected carrierDone(): void {

@@ -13,7 +13,7 @@ import {
   type TargetSteps,
 } from '@nest-mark/core';
 import { batchFeature } from '../state/batch.reducer';
-import { benchFeature } from '../state/bench.reducer';
+import { stationFeature } from '../state/station.reducer';
 import { boardsFeature } from '../state/boards.reducer';
 import { progressFeature } from '../state/progress.reducer';
 import { cardsFeature } from './cards.reducer';
@@ -66,7 +66,7 @@ export const selectSlots = createSelector(
   cardsFeature.selectChosen,
   batchFeature.selectPlan,
   progressFeature.selectProgress,
-  benchFeature.selectRecords,
+  stationFeature.selectRecords,
   boardsFeature.selectList,
   (proposal, chosen, plan, progress, records, boards): SlotView[] => {
     const devices = new Map(plan?.devices.map((device) => [device.id, device]));

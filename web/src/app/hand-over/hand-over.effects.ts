@@ -2,11 +2,11 @@ import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
-import { catchError, EMPTY, map, of, switchMap } from 'rxjs';
+import { EMPTY, switchMap } from 'rxjs';
 import { Api } from '../api/api';
-import { asProblem } from '../api/api-problem';
 import { batchFeature } from '../state/batch.reducer';
 import { HandOverActions } from './hand-over.reducer';
+import { asked } from '../state/asked';
 
 export const look = createEffect(
   (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
@@ -16,9 +16,10 @@ export const look = createEffect(
       switchMap(([{ file }, id]) =>
         id === null
           ? EMPTY
-          : api.handOverFile(id, file).pipe(
-              map((text) => HandOverActions.textCame({ file, text })),
-              catchError((error: unknown) => of(HandOverActions.textFailed({ problem: asProblem(error) }))),
+          : asked(
+              api.handOverFile(id, file),
+              (text) => HandOverActions.textCame({ file, text }),
+              (problem) => HandOverActions.textFailed({ problem }),
             ),
       ),
     ),

@@ -32,6 +32,10 @@ export class AddImage {
   protected readonly path = signal('');
   protected readonly title = signal('');
   protected readonly sha256 = signal('');
+  /** Whether what was typed is an address of the web. */
+  protected readonly web = computed(() => /^https?:\/\//i.test(this.path().trim()));
+  /** Whether it was sent off without a path. */
+  protected readonly nothing = signal(false);
   protected readonly over = signal(false);
   /** What is wrong with what was dropped. */
   protected readonly refused = signal('');
@@ -80,6 +84,9 @@ export class AddImage {
   }
 
   protected add(): void {
+    // Asked here and not by locking the button: Enter right after a paste would find it locked still.
+    this.nothing.set(this.path().trim() === '');
+    if (this.nothing()) return;
     this.store.dispatch(
       ImagesActions.addWanted({
         path: this.path().trim(),

@@ -2,7 +2,7 @@ import { inject, Injectable, signal } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { firstValueFrom } from 'rxjs';
 import { UPLOAD_PIECE, type Problem, type Upload } from '@nest-mark/core/api';
-import { asProblem, isAway } from '../api/api-problem';
+import { asProblem, handlingOf } from '../api/api-problem';
 import { CardsApi } from '../api/cards-api';
 import { ImagesActions } from '../state/images.reducer';
 
@@ -48,7 +48,7 @@ export class Uploader {
       } catch (error) {
         const problem = asProblem(error);
         // The server is away, or has another piece than we thought: both are mended by asking again.
-        if (left > 0 && this.goesOn() && (isAway(problem) || problem.code === 'upload-place')) {
+        if (left > 0 && this.goesOn() && ['wait', 'go-on'].includes(handlingOf(problem))) {
           this.change({ state: 'waiting' });
           await this.wait(retryAfter);
           this.change({ state: 'sending' });

@@ -2,13 +2,13 @@ import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
-import { catchError, exhaustMap, filter, map, merge, of, switchMap, throttleTime } from 'rxjs';
+import { exhaustMap, merge, switchMap, throttleTime } from 'rxjs';
 import { Api } from '../api/api';
-import { asProblem } from '../api/api-problem';
 import { ServerEvents } from '../api/server-events';
 import { BatchActions } from '../state/batch.actions';
 import { batchFeature } from '../state/batch.reducer';
 import { LogActions, logFeature, logPage, type LogFilter } from './log.reducer';
+import { asked, whenever } from '../state/asked';
 
 function queryOf(
   { scope, deviceId, cardSerial }: LogFilter,
@@ -28,15 +28,15 @@ export const loadNewest = createEffect(
   (actions = inject(Actions), api = inject(Api), server = inject(ServerEvents), store = inject(Store)) =>
     merge(
       actions.pipe(ofType(LogActions.entered, LogActions.narrowed, BatchActions.opened)),
-      server.events.pipe(filter(({ type }) => type === 'log')),
-      server.connected,
+      whenever(server, 'log'),
     ).pipe(
       throttleTime(300, undefined, { leading: true, trailing: true }),
       concatLatestFrom(() => [store.select(logFeature.selectFilter), store.select(batchFeature.selectId)]),
       switchMap(([, narrowed, id]) =>
-        api.log(queryOf(narrowed, id)).pipe(
-          map((entries) => LogActions.newestCame({ entries })),
-          catchError((error: unknown) => of(LogActions.failed({ problem: asProblem(error) }))),
+        asked(
+          api.log(queryOf(narrowed, id)),
+          (entries) => LogActions.newestCame({ entries }),
+          (problem) => LogActions.failed({ problem }),
         ),
       ),
     ),
@@ -49,9 +49,10 @@ export const loadOlder = createEffect(
       ofType(LogActions.olderWanted),
       concatLatestFrom(() => [store.select(logFeature.selectLogState), store.select(batchFeature.selectId)]),
       exhaustMap(([, state, id]) =>
-        api.log(queryOf(state.filter, id, state.entries?.at(-1)?.id)).pipe(
-          map((entries) => LogActions.olderCame({ entries })),
-          catchError((error: unknown) => of(LogActions.failed({ problem: asProblem(error) }))),
+        asked(
+          api.log(queryOf(state.filter, id, state.entries?.at(-1)?.id)),
+          (entries) => LogActions.olderCame({ entries }),
+          (problem) => LogActions.failed({ problem }),
         ),
       ),
     ),

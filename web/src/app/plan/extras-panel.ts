@@ -84,7 +84,13 @@ export class ExtrasPanel {
   protected readonly places = [
     { id: 'card', label: 'on the boot partition' },
     { id: 'board', label: 'on the running system' },
+    { id: 'root', label: 'into the image’s root' },
   ];
+  protected readonly placeHints: Record<ExtraFile['place'], string> = {
+    card: 'From the root of the boot partition.',
+    board: 'From /, as /etc/app/settings.conf. The first boot puts it there.',
+    root: 'From /. It lies there before the first boot, whatever the method is, and belongs to root; the image’s root has to be ext2, 3 or 4.',
+  };
   /** The file that the lines go into, by the image of the batch. */
   protected readonly bootHint = computed(() => {
     const image = this.images().find(({ id }) => id === this.editor.plan().imageId);

@@ -10,7 +10,7 @@ import {
   joinsByNetworkManager,
   joinsByWpaSupplicant,
   networkTitle,
-  scanSubnet,
+  searchSubnet,
   type Join,
   type Joined,
   type Plan,
@@ -78,7 +78,7 @@ export class NetworkPanel {
       : [`Images with NetworkManager join ${manager}`, `Images with wpa_supplicant alone join ${supplicant}`];
   });
   protected readonly subnetHint = computed(() => {
-    const found = scanSubnet(this.plan(), this.shelf());
+    const found = searchSubnet(this.plan(), this.shelf());
     return this.plan().network.subnet === '' && found !== ''
       ? `Left empty: ${found}, as their network says.`
       : 'Left empty: that of their network.';

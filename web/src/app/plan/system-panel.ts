@@ -5,6 +5,7 @@ import { adviseImages, bothSizes, clock, findBoard, timeZones, widthAdvice } fro
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
 import { boardsFeature } from '../state/boards.reducer';
+import { sameChoices } from '../ui/choices';
 import { selectImageFacts } from '../state/selectors';
 import { Field } from '../ui/field';
 import { PlanEditor } from './plan-editor';
@@ -118,7 +119,9 @@ export class SystemPanel {
   protected readonly boards = computed(() => [...this.allBoards()]);
   private readonly allBoards = this.store.selectSignal(boardsFeature.selectList);
   protected readonly zones = timeZones();
-  protected readonly images = computed(() => this.shelf().map(({ id, title }) => ({ id, label: title })));
+  protected readonly images = computed(() => this.shelf().map(({ id, title }) => ({ id, label: title })), {
+    equal: sameChoices,
+  });
   protected readonly imageHint = computed(() => {
     const image = this.shelf().find(({ id }) => id === this.plan().imageId);
     return image ? `Needs a card of ${bothSizes(image.rawSize)} or more.` : '';

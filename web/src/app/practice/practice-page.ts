@@ -6,6 +6,7 @@ import { Button } from 'primeng/button';
 import { Checkbox } from 'primeng/checkbox';
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
+import { sameChoices, type Choice } from '../ui/choices';
 import { batchFeature } from '../state/batch.reducer';
 import { faultKinds, faultOf } from './card-faults';
 import { PracticeActions, practiceFeature } from './practice.reducer';
@@ -39,13 +40,19 @@ export class PracticePage {
       card: view?.cards.find(({ id }) => id === slot.cardId) ?? null,
     }));
   });
-  protected readonly drawer = computed(() =>
-    (this.view()?.cards ?? [])
-      .filter(({ place }) => place === null)
-      .map((card) => ({
-        ...card,
-        text: `${card.title}, ${bothSizes(card.size)}${card.label ? ` · ${card.label}` : ''}`,
-      })),
+  protected readonly drawer = computed(
+    (): Choice[] =>
+      (this.view()?.cards ?? [])
+        .filter(({ place }) => place === null)
+        .map(({ id, title, size, label }) => ({
+          id,
+          label: `${title}, ${bothSizes(size)}${label ? ` · ${label}` : ''}`,
+        })),
+    { equal: sameChoices },
+  );
+  protected readonly everyCard = computed(
+    (): Choice[] => (this.view()?.cards ?? []).map(({ id, title }) => ({ id, label: title })),
+    { equal: sameChoices },
   );
   protected readonly boards = computed(() => {
     const view = this.view();

@@ -1,7 +1,7 @@
 import { effect, inject, Injectable } from '@angular/core';
 import { Store } from '@ngrx/store';
 import type { Round } from '@nest-mark/core';
-import { benchFeature } from '../state/bench.reducer';
+import { stationFeature } from '../state/station.reducer';
 import { progressFeature } from '../state/progress.reducer';
 
 const calls = /^\(\d+\) /;
@@ -38,7 +38,7 @@ function sound(failed: boolean): void {
 export class Attention {
   private readonly store = inject(Store);
   private readonly progress = this.store.selectSignal(progressFeature.selectProgress);
-  private readonly settings = this.store.selectSignal(benchFeature.selectSettings);
+  private readonly settings = this.store.selectSignal(stationFeature.selectSettings);
   private known: { batchId: string; ended: ReadonlySet<string> } | null = null;
   private waiting = 0;
 

@@ -28,7 +28,8 @@ import { Rail } from './rail';
           </div>
         }
         <nm-tray />
-        <main tabindex="0"><router-outlet /></main>
+        <!-- Each view begins at its top. -->
+        <main #work tabindex="0"><router-outlet (activate)="work.scrollTop = 0" /></main>
       </div>
       <nm-findings-column />
     } @else if (problem()) {

@@ -37,6 +37,7 @@ const pages: readonly [string, string][] = [
   ['images', 'Images'],
   ['networks', 'Networks'],
   ['boards', 'Boards'],
+  ['methods', 'First-boot methods'],
   ['log', 'Log'],
   ['practice', 'Practice bench'],
   ['checks', 'What is checked, and why'],

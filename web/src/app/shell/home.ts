@@ -30,9 +30,12 @@ import { focusId } from '../ui/focus-field';
             maxlength="80"
             autocomplete="off"
             [ngModel]="name()"
-            (ngModelChange)="name.set($event)"
+            (ngModelChange)="name.set($event); nothing.set(false)"
           />
-          <p-button type="submit" label="Make the first batch" [disabled]="name().trim() === ''" />
+          <p-button type="submit" label="Make the first batch" />
+          @if (nothing()) {
+            <p class="notice hand" role="alert">Type a name for them first.</p>
+          }
         </form>
       </main>
     } @else {
@@ -59,6 +62,7 @@ export class Home {
   private readonly list = this.store.selectSignal(batchFeature.selectList);
   protected readonly empty = computed(() => this.list()?.length === 0);
   protected readonly name = signal('');
+  protected readonly nothing = signal(false);
 
   constructor() {
     this.store.dispatch(BatchActions.listAsked());
@@ -71,6 +75,8 @@ export class Home {
 
   protected make(): void {
     const name = this.name().trim();
+    // Asked here and not by locking the button: Enter right after a paste would find it locked still.
+    this.nothing.set(name === '');
     if (name !== '') this.store.dispatch(BatchActions.newWanted({ name }));
   }
 }

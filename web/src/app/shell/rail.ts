@@ -14,6 +14,7 @@ const stageLinks: readonly { stage: Stage; path: string; title: string }[] = [
 
 const shelves = [
   { path: 'images', title: 'Images' },
+  { path: 'methods', title: 'First-boot methods' },
   { path: 'card-check', title: 'Card check' },
   { path: 'card-records', title: 'Card records' },
   { path: 'networks', title: 'Networks' },

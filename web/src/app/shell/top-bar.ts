@@ -46,6 +46,7 @@ export class TopBar {
 
   protected readonly asking = signal(false);
   protected readonly name = signal('');
+  protected readonly nothing = signal(false);
 
   protected choose(id: string): void {
     void this.router.navigate(['/batch', id, 'plan']);
@@ -53,6 +54,8 @@ export class TopBar {
 
   protected make(): void {
     const name = this.name().trim();
+    // Asked here and not by locking the button: Enter right after a paste would find it locked still.
+    this.nothing.set(name === '');
     if (name === '') return;
     this.store.dispatch(BatchActions.newWanted({ name }));
     this.asking.set(false);

@@ -3,28 +3,15 @@ import { Router } from '@angular/router';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
-import {
-  catchError,
-  concatMap,
-  debounceTime,
-  EMPTY,
-  filter,
-  from,
-  map,
-  merge,
-  of,
-  switchMap,
-  take,
-  tap,
-} from 'rxjs';
+import { catchError, concatMap, debounceTime, EMPTY, from, map, merge, of, switchMap, take, tap } from 'rxjs';
 import { emptyPlan, PlanSchema, type Plan } from '@nest-mark/core';
 import { Api } from '../api/api';
 import { asProblem } from '../api/api-problem';
 import { ServerEvents } from '../api/server-events';
 import { BatchActions } from './batch.actions';
 import { batchFeature } from './batch.reducer';
-import { NoticeActions } from './notice';
 import { selectImageFacts, selectKept } from './selectors';
+import { asked, whenever } from './asked';
 
 /** Whether two plans say the same, whatever the order of their fields. */
 function isSamePlan(a: Plan, b: Plan): boolean {
@@ -39,16 +26,8 @@ export const loadList = createEffect(
   (actions = inject(Actions), api = inject(Api), server = inject(ServerEvents)) =>
     merge(
       actions.pipe(ofType(BatchActions.listAsked, BatchActions.made, BatchActions.saved)),
-      server.events.pipe(filter((event) => event.type === 'batches')),
-      server.connected,
-    ).pipe(
-      switchMap(() =>
-        api.batches().pipe(
-          map((list) => BatchActions.listCame({ list })),
-          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
-        ),
-      ),
-    ),
+      whenever(server, 'batches'),
+    ).pipe(switchMap(() => asked(api.batches(), (list) => BatchActions.listCame({ list })))),
   { functional: true },
 );
 
@@ -57,9 +36,10 @@ export const open = createEffect(
     actions.pipe(
       ofType(BatchActions.opened),
       switchMap(({ id }) =>
-        api.batch(id).pipe(
-          map((batch) => BatchActions.came({ batch })),
-          catchError((error: unknown) => of(BatchActions.notOpened({ problem: asProblem(error) }))),
+        asked(
+          api.batch(id),
+          (batch) => BatchActions.came({ batch }),
+          (problem) => BatchActions.notOpened({ problem }),
         ),
       ),
     ),
@@ -118,13 +98,10 @@ export const settleConflict = createEffect(
       switchMap(([{ type }, id]) =>
         id === null
           ? EMPTY
-          : api.batch(id).pipe(
-              map((batch) =>
-                type === BatchActions.mineKept.type
-                  ? BatchActions.rebased({ batch })
-                  : BatchActions.came({ batch }),
-              ),
-              catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
+          : asked(api.batch(id), (batch) =>
+              type === BatchActions.mineKept.type
+                ? BatchActions.rebased({ batch })
+                : BatchActions.came({ batch }),
             ),
       ),
     ),
@@ -138,19 +115,19 @@ export const make = createEffect(
       concatLatestFrom(() => store.select(selectImageFacts)),
       switchMap(([{ name }, images]) =>
         // Where there is no choice, nobody has to choose.
-        api
-          .createBatch({
-            plan: { ...emptyPlan(name), imageId: images.length === 1 ? (images[0]?.id ?? null) : null },
-            secrets: {},
-          })
-          .pipe(
-            switchMap((batch) =>
-              from(router.navigate(['/batch', batch.id, 'plan'])).pipe(
-                map(() => BatchActions.made({ batch })),
+        asked(
+          api
+            .createBatch({
+              plan: { ...emptyPlan(name), imageId: images.length === 1 ? (images[0]?.id ?? null) : null },
+              secrets: {},
+            })
+            .pipe(
+              switchMap((batch) =>
+                from(router.navigate(['/batch', batch.id, 'plan'])).pipe(map(() => batch)),
               ),
             ),
-            catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
-          ),
+          (batch) => BatchActions.made({ batch }),
+        ),
       ),
     ),
   { functional: true },

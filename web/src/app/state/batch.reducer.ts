@@ -1,5 +1,6 @@
 import { createFeature, createReducer, on } from '@ngrx/store';
 import type { Batch, BatchSummary, Plan, Problem, SecretKind } from '@nest-mark/core';
+import { handlingOf } from '../api/api-problem';
 import { BatchActions } from './batch.actions';
 
 const undoSteps = 100;
@@ -106,7 +107,7 @@ export const batchFeature = createFeature({
     }),
     on(BatchActions.saveFailed, (state, { problem }): BatchState => ({
       ...state,
-      save: problem.code === 'plan-changed' ? 'conflict' : 'failed',
+      save: handlingOf(problem) === 'reload' ? 'conflict' : 'failed',
       problem,
     })),
     on(BatchActions.theirsTaken, (state): BatchState => ({

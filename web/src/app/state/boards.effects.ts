@@ -1,25 +1,15 @@
 import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
-import { catchError, concatMap, EMPTY, filter, map, merge, mergeMap, of, switchMap } from 'rxjs';
+import { concatMap, filter, merge, mergeMap, switchMap } from 'rxjs';
 import { Api } from '../api/api';
-import { asProblem } from '../api/api-problem';
 import { ServerEvents } from '../api/server-events';
 import { BoardsActions } from './boards.reducer';
-import { NoticeActions } from './notice';
+import { asked, quietly, whenever } from './asked';
 
 export const loadBoards = createEffect(
   (actions = inject(Actions), api = inject(Api), server = inject(ServerEvents)) =>
-    merge(
-      server.connected,
-      server.events.pipe(filter((event) => event.type === 'boards')),
-      actions.pipe(ofType(BoardsActions.listAsked)),
-    ).pipe(
-      switchMap(() =>
-        api.boards().pipe(
-          map((list) => BoardsActions.listCame({ list })),
-          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
-        ),
-      ),
+    merge(whenever(server, 'boards'), actions.pipe(ofType(BoardsActions.listAsked))).pipe(
+      switchMap(() => asked(api.boards(), (list) => BoardsActions.listCame({ list }))),
     ),
   { functional: true },
 );
@@ -32,11 +22,8 @@ export const loadRates = createEffect(
       server.events.pipe(filter((event) => event.type === 'round' && event.round.state === 'done')),
     ).pipe(
       switchMap(() =>
-        api.rates().pipe(
-          map((rates) => BoardsActions.ratesCame({ rates })),
-          // The forecast then goes on with book values, and says so.
-          catchError(() => EMPTY),
-        ),
+        // Without them the forecast goes on with book values, and says so.
+        quietly(api.rates(), (rates) => BoardsActions.ratesCame({ rates })),
       ),
     ),
   { functional: true },
@@ -47,12 +34,10 @@ export const saveBoard = createEffect(
     actions.pipe(
       ofType(BoardsActions.saveWanted),
       concatMap(({ board, version }) =>
-        api.saveBoard(board, version).pipe(
-          map((saved) => BoardsActions.saved({ board: saved })),
-          catchError((error: unknown) => {
-            const problem = asProblem(error);
-            return of(BoardsActions.saveFailed({ problem }), BoardsActions.listAsked());
-          }),
+        asked(
+          api.saveBoard(board, version),
+          (saved) => BoardsActions.saved({ board: saved }),
+          (problem) => [BoardsActions.saveFailed({ problem }), BoardsActions.listAsked()],
         ),
       ),
     ),
@@ -63,12 +48,7 @@ export const removeBoard = createEffect(
   (actions = inject(Actions), api = inject(Api)) =>
     actions.pipe(
       ofType(BoardsActions.removalWanted),
-      mergeMap(({ id }) =>
-        api.removeBoard(id).pipe(
-          map(() => BoardsActions.listAsked()),
-          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
-        ),
-      ),
+      mergeMap(({ id }) => asked(api.removeBoard(id), () => BoardsActions.listAsked())),
     ),
   { functional: true },
 );

@@ -1,4 +1,13 @@
-import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
+import { createEntityAdapter, type EntityState } from '@ngrx/entity';
+import {
+  createActionGroup,
+  createFeature,
+  createReducer,
+  createSelector,
+  emptyProps,
+  on,
+  props,
+} from '@ngrx/store';
 import {
   shippedBoards,
   type BoardProfile,
@@ -21,7 +30,7 @@ export const BoardsActions = createActionGroup({
 });
 
 export interface BoardsState {
-  list: readonly ShelvedBoard[];
+  shelf: EntityState<ShelvedBoard>;
   saving: boolean;
   problem: Problem | null;
   /** Rises with each save that went well, so that a form knows it may close. */
@@ -29,21 +38,35 @@ export interface BoardsState {
   rates: readonly MeasuredRate[];
 }
 
+const shelf = createEntityAdapter<ShelvedBoard>();
+
 export const boardsFeature = createFeature({
   name: 'boards',
   reducer: createReducer<BoardsState>(
-    { list: shippedBoards, saving: false, problem: null, saves: 0, rates: [] },
-    on(BoardsActions.listCame, (state, { list }): BoardsState => ({ ...state, list })),
+    {
+      shelf: shelf.setAll([...shippedBoards], shelf.getInitialState()),
+      saving: false,
+      problem: null,
+      saves: 0,
+      rates: [],
+    },
+    on(BoardsActions.listCame, (state, { list }): BoardsState => ({
+      ...state,
+      shelf: shelf.setAll(list, state.shelf),
+    })),
     on(BoardsActions.saveWanted, (state): BoardsState => ({ ...state, saving: true, problem: null })),
     on(BoardsActions.saved, (state, { board }): BoardsState => ({
       ...state,
       saving: false,
       saves: state.saves + 1,
-      list: state.list.some(({ id }) => id === board.id)
-        ? state.list.map((other) => (other.id === board.id ? board : other))
-        : [...state.list, board],
+      shelf: shelf.setOne(board, state.shelf),
     })),
     on(BoardsActions.saveFailed, (state, { problem }): BoardsState => ({ ...state, saving: false, problem })),
     on(BoardsActions.ratesCame, (state, { rates }): BoardsState => ({ ...state, rates })),
   ),
+  extraSelectors: ({ selectShelf }) => ({
+    selectList: createSelector(selectShelf, (kept): readonly ShelvedBoard[] =>
+      shelf.getSelectors().selectAll(kept),
+    ),
+  }),
 });

@@ -1,21 +1,16 @@
 import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
-import { catchError, concatMap, exhaustMap, map, mergeMap, of, switchMap } from 'rxjs';
+import { concatMap, exhaustMap, mergeMap, of, switchMap } from 'rxjs';
 import { Api } from '../api/api';
-import { asProblem } from '../api/api-problem';
 import { ServerEvents } from '../api/server-events';
 import { ImagesActions } from './images.reducer';
-import { NoticeActions } from './notice';
+import { asked, told, whenever } from './asked';
 
 export const loadImages = createEffect(
   (api = inject(Api), server = inject(ServerEvents)) =>
-    server.connected.pipe(
-      switchMap(() =>
-        api.images().pipe(
-          map((list) => ImagesActions.listCame({ list })),
-          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
-        ),
-      ),
+    // An image brings the description of its own method along.
+    whenever(server, 'methods').pipe(
+      switchMap(() => asked(api.images(), (list) => ImagesActions.listCame({ list }))),
     ),
   { functional: true },
 );
@@ -33,9 +28,10 @@ export const addImage = createEffect(
     actions.pipe(
       ofType(ImagesActions.addWanted),
       exhaustMap(({ path, title, sha256 }) =>
-        api.addImage({ path, title, sha256 }).pipe(
-          map((image) => ImagesActions.oneCame({ image })),
-          catchError((error: unknown) => of(ImagesActions.addFailed({ problem: asProblem(error) }))),
+        asked(
+          api.addImage({ path, title, sha256 }),
+          (image) => ImagesActions.oneCame({ image }),
+          (problem) => ImagesActions.addFailed({ problem }),
         ),
       ),
     ),
@@ -47,11 +43,17 @@ export const describeImage = createEffect(
     actions.pipe(
       ofType(ImagesActions.described),
       concatMap(({ id, title, about }) =>
-        api.describeImage(id, title, about).pipe(
-          map((image) => ImagesActions.oneCame({ image })),
-          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
-        ),
+        asked(api.describeImage(id, title, about), (image) => ImagesActions.oneCame({ image })),
       ),
+    ),
+  { functional: true },
+);
+
+export const stopImage = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(ImagesActions.stopWanted),
+      mergeMap(({ id }) => told(api.stopImage(id))),
     ),
   { functional: true },
 );
@@ -60,12 +62,7 @@ export const removeImage = createEffect(
   (actions = inject(Actions), api = inject(Api)) =>
     actions.pipe(
       ofType(ImagesActions.removalWanted),
-      mergeMap(({ id }) =>
-        api.removeImage(id).pipe(
-          map(() => ImagesActions.removed({ id })),
-          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
-        ),
-      ),
+      mergeMap(({ id }) => asked(api.removeImage(id), () => ImagesActions.removed({ id }))),
     ),
   { functional: true },
 );

@@ -1,4 +1,5 @@
-import { createActionGroup, createFeature, createReducer, on, props } from '@ngrx/store';
+import { createEntityAdapter, type EntityState } from '@ngrx/entity';
+import { createActionGroup, createFeature, createReducer, createSelector, on, props } from '@ngrx/store';
 import type { ImageAbout } from '@nest-mark/core';
 import type { Image, Problem } from '@nest-mark/core/api';
 
@@ -10,18 +11,20 @@ export const ImagesActions = createActionGroup({
     'Add Wanted': props<{ path: string; title: string; sha256: string }>(),
     'Add Failed': props<{ problem: Problem }>(),
     Described: props<{ id: string; title: string; about: ImageAbout }>(),
+    'Stop Wanted': props<{ id: string }>(),
     'Removal Wanted': props<{ id: string }>(),
     Removed: props<{ id: string }>(),
   },
 });
 
 export interface ImagesState {
-  list: Image[] | null;
+  /** Null until it was read. */
+  shelf: EntityState<Image> | null;
   adding: boolean;
   problem: Problem | null;
 }
 
-const find = ({ list }: ImagesState, id: string): Image | undefined => list?.find((image) => image.id === id);
+const shelf = createEntityAdapter<Image>();
 
 /**
  * The answer to a request may come after the event that tells of its end: once read, an image never goes back to
@@ -33,22 +36,30 @@ const newest = (known: Image | undefined, image: Image): Image =>
 export const imagesFeature = createFeature({
   name: 'images',
   reducer: createReducer<ImagesState>(
-    { list: null, adding: false, problem: null },
+    { shelf: null, adding: false, problem: null },
     on(ImagesActions.listCame, (state, { list }): ImagesState => ({
       ...state,
-      list: list.map((image) => newest(find(state, image.id), image)),
+      shelf: shelf.setAll(
+        list.map((image) => newest(state.shelf?.entities[image.id], image)),
+        state.shelf ?? shelf.getInitialState(),
+      ),
     })),
     on(ImagesActions.addWanted, (state): ImagesState => ({ ...state, adding: true, problem: null })),
     on(ImagesActions.addFailed, (state, { problem }): ImagesState => ({ ...state, adding: false, problem })),
-    on(ImagesActions.oneCame, (state, { image }): ImagesState => {
-      const list = find(state, image.id)
-        ? (state.list ?? []).map((other) => (other.id === image.id ? newest(other, image) : other))
-        : [...(state.list ?? []), image];
-      return { list, adding: false, problem: null };
-    }),
+    on(ImagesActions.oneCame, (state, { image }): ImagesState => ({
+      shelf: shelf.setOne(
+        newest(state.shelf?.entities[image.id], image),
+        state.shelf ?? shelf.getInitialState(),
+      ),
+      adding: false,
+      problem: null,
+    })),
     on(ImagesActions.removed, (state, { id }): ImagesState => ({
       ...state,
-      list: (state.list ?? []).filter((image) => image.id !== id),
+      shelf: state.shelf && shelf.removeOne(id, state.shelf),
     })),
   ),
+  extraSelectors: ({ selectShelf }) => ({
+    selectList: createSelector(selectShelf, (kept) => kept && shelf.getSelectors().selectAll(kept)),
+  }),
 });

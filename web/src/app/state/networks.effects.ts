@@ -3,7 +3,6 @@ import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
 import {
-  catchError,
   concatMap,
   debounceTime,
   EMPTY,
@@ -17,12 +16,11 @@ import {
   take,
 } from 'rxjs';
 import { Api } from '../api/api';
-import { asProblem } from '../api/api-problem';
 import { ServerEvents } from '../api/server-events';
 import { BatchActions } from './batch.actions';
 import { batchFeature } from './batch.reducer';
 import { NetworksActions, networksFeature } from './networks.reducer';
-import { NoticeActions } from './notice';
+import { asked, whenever } from './asked';
 
 /** Pause in typing after which a network is saved. */
 const saveAfterMs = 500;
@@ -30,17 +28,9 @@ const saveAfterMs = 500;
 export const loadNetworks = createEffect(
   (actions = inject(Actions), api = inject(Api), server = inject(ServerEvents)) =>
     merge(
-      server.connected,
-      server.events.pipe(filter((event) => event.type === 'networks')),
+      whenever(server, 'networks'),
       actions.pipe(ofType(NetworksActions.listAsked, NetworksActions.theirsTaken)),
-    ).pipe(
-      switchMap(() =>
-        api.networks().pipe(
-          map((list) => NetworksActions.listCame({ list })),
-          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
-        ),
-      ),
-    ),
+    ).pipe(switchMap(() => asked(api.networks(), (list) => NetworksActions.listCame({ list })))),
   { functional: true },
 );
 
@@ -62,8 +52,8 @@ export const saveNetwork = createEffect(
       concatMap(({ id }) =>
         store.select(networksFeature.selectNetworksState).pipe(
           take(1),
-          switchMap(({ list, edits }) => {
-            const stored = list?.find((network) => network.id === id);
+          switchMap(({ shelf, edits }) => {
+            const stored = shelf?.entities[id];
             const edit = edits[id];
             if (!stored || !edit || edit.save === 'conflict') return EMPTY;
             const sent = {
@@ -72,11 +62,10 @@ export const saveNetwork = createEffect(
             };
             return merge(
               of(NetworksActions.saveBegun({ id })),
-              api.saveNetwork(id, stored.version, sent).pipe(
-                map((network) => NetworksActions.saved({ network, sent })),
-                catchError((error: unknown) =>
-                  of(NetworksActions.saveFailed({ id, problem: asProblem(error) })),
-                ),
+              asked(
+                api.saveNetwork(id, stored.version, sent),
+                (network) => NetworksActions.saved({ network, sent }),
+                (problem) => NetworksActions.saveFailed({ id, problem }),
               ),
             );
           }),
@@ -92,10 +81,10 @@ export const keepMine = createEffect(
     actions.pipe(
       ofType(NetworksActions.mineKept),
       mergeMap(({ id }) =>
-        api.networks().pipe(
-          mergeMap((list) => of(NetworksActions.listCame({ list }), NetworksActions.saveDue({ id }))),
-          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
-        ),
+        asked(api.networks(), (list) => [
+          NetworksActions.listCame({ list }),
+          NetworksActions.saveDue({ id }),
+        ]),
       ),
     ),
   { functional: true },
@@ -106,10 +95,7 @@ export const addNetwork = createEffect(
     actions.pipe(
       ofType(NetworksActions.addWanted),
       concatMap(({ network, plan }) =>
-        api.addNetwork({ network }).pipe(
-          map((added) => NetworksActions.added({ network: added, plan })),
-          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
-        ),
+        asked(api.addNetwork({ network }), (added) => NetworksActions.added({ network: added, plan })),
       ),
     ),
   { functional: true },
@@ -136,12 +122,7 @@ export const removeNetwork = createEffect(
   (actions = inject(Actions), api = inject(Api)) =>
     actions.pipe(
       ofType(NetworksActions.removalWanted),
-      mergeMap(({ id }) =>
-        api.removeNetwork(id).pipe(
-          map(() => NetworksActions.removed({ id })),
-          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
-        ),
-      ),
+      mergeMap(({ id }) => asked(api.removeNetwork(id), () => NetworksActions.removed({ id }))),
     ),
   { functional: true },
 );

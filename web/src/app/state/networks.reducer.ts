@@ -1,3 +1,4 @@
+import { createEntityAdapter, type EntityState } from '@ngrx/entity';
 import {
   createActionGroup,
   createFeature,
@@ -7,6 +8,7 @@ import {
   on,
   props,
 } from '@ngrx/store';
+import { handlingOf } from '../api/api-problem';
 import type { Network, NetworkFacts, Problem, SaveNetwork, ShelvedNetwork } from '@nest-mark/core';
 
 export const NetworksActions = createActionGroup({
@@ -39,7 +41,8 @@ export interface NetworkEdit {
 }
 
 export interface NetworksState {
-  list: ShelvedNetwork[] | null;
+  /** Null until it was read. */
+  shelf: EntityState<ShelvedNetwork> | null;
   edits: Record<string, NetworkEdit>;
 }
 
@@ -51,13 +54,13 @@ export const bareNetwork = ({
   ...network
 }: ShelvedNetwork): Network => network;
 
-const put = (list: readonly ShelvedNetwork[] | null, network: ShelvedNetwork): ShelvedNetwork[] => {
-  const known = list?.find(({ id }) => id === network.id);
-  if (!known) return [...(list ?? []), network];
-  // An answer may come after the list that is newer.
-  return (list ?? []).map((other) =>
-    other.id === network.id && other.version <= network.version ? network : other,
-  );
+const shelf = createEntityAdapter<ShelvedNetwork>();
+
+/** Puts a network onto the shelf, unless what lies there is newer: an answer may come after the list. */
+const put = (kept: NetworksState['shelf'], network: ShelvedNetwork): EntityState<ShelvedNetwork> => {
+  const before = kept ?? shelf.getInitialState();
+  const known = before.entities[network.id];
+  return known && known.version > network.version ? before : shelf.setOne(network, before);
 };
 
 const edited = (
@@ -66,7 +69,7 @@ const edited = (
   change: Partial<Network>,
   secret: string | undefined,
 ): NetworksState => {
-  const stored = state.list?.find((network) => network.id === id);
+  const stored = state.shelf?.entities[id];
   if (!stored) return state;
   const before = state.edits[id];
   const edit: NetworkEdit = {
@@ -90,8 +93,11 @@ const marked = (state: NetworksState, id: string, change: Partial<NetworkEdit>):
 export const networksFeature = createFeature({
   name: 'networks',
   reducer: createReducer<NetworksState>(
-    { list: null, edits: {} },
-    on(NetworksActions.listCame, (state, { list }): NetworksState => ({ ...state, list })),
+    { shelf: null, edits: {} },
+    on(NetworksActions.listCame, (state, { list }): NetworksState => ({
+      ...state,
+      shelf: shelf.setAll(list, state.shelf ?? shelf.getInitialState()),
+    })),
     on(NetworksActions.edited, (state, { id, change }): NetworksState =>
       edited(state, id, change, undefined),
     ),
@@ -113,10 +119,10 @@ export const networksFeature = createFeature({
               save: 'changed' as const,
             },
           };
-      return { list: put(state.list, network), edits: kept };
+      return { shelf: put(state.shelf, network), edits: kept };
     }),
     on(NetworksActions.saveFailed, (state, { id, problem }): NetworksState =>
-      marked(state, id, { save: problem.code === 'network-changed' ? 'conflict' : 'failed', problem }),
+      marked(state, id, { save: handlingOf(problem) === 'reload' ? 'conflict' : 'failed', problem }),
     ),
     on(NetworksActions.theirsTaken, (state, { id }): NetworksState => ({
       ...state,
@@ -127,28 +133,32 @@ export const networksFeature = createFeature({
     ),
     on(NetworksActions.added, (state, { network }): NetworksState => ({
       ...state,
-      list: put(state.list, network),
+      shelf: put(state.shelf, network),
     })),
     on(NetworksActions.removed, (state, { id }): NetworksState => ({
-      list: (state.list ?? []).filter((network) => network.id !== id),
+      shelf: state.shelf && shelf.removeOne(id, state.shelf),
       edits: without(state.edits, id),
     })),
   ),
-  extraSelectors: ({ selectList, selectEdits }) => ({
-    /** The shelf as the person has it, for the checks and the screen. */
-    selectFacts: createSelector(selectList, selectEdits, (list, edits): NetworkFacts[] =>
-      (list ?? []).map(({ version: _version, secret, ...stored }): NetworkFacts => {
-        const edit = edits[stored.id];
-        const kept =
-          secret.state === 'kept'
-            ? { kind: 'kept' as const, faults: secret.faults }
-            : { kind: 'missing' as const };
-        return {
-          ...stored,
-          ...edit?.network,
-          secret: edit?.secret === undefined ? kept : { kind: 'typed', value: edit.secret },
-        };
-      }),
-    ),
-  }),
+  extraSelectors: ({ selectShelf, selectEdits }) => {
+    const selectList = createSelector(selectShelf, (kept) => kept && shelf.getSelectors().selectAll(kept));
+    return {
+      selectList,
+      /** The shelf as the person has it, for the checks and the screen. */
+      selectFacts: createSelector(selectList, selectEdits, (list, edits): NetworkFacts[] =>
+        (list ?? []).map(({ version: _version, secret, ...stored }): NetworkFacts => {
+          const edit = edits[stored.id];
+          const kept =
+            secret.state === 'kept'
+              ? { kind: 'kept' as const, faults: secret.faults }
+              : { kind: 'missing' as const };
+          return {
+            ...stored,
+            ...edit?.network,
+            secret: edit?.secret === undefined ? kept : { kind: 'typed', value: edit.secret },
+          };
+        }),
+      ),
+    };
+  },
 });

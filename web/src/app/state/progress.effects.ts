@@ -2,32 +2,25 @@ import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
-import { catchError, EMPTY, filter, map, merge, mergeMap, of, switchMap, throttleTime } from 'rxjs';
+import { EMPTY, merge, mergeMap, of, switchMap, throttleTime } from 'rxjs';
 import { Api } from '../api/api';
-import { asProblem } from '../api/api-problem';
 import { ServerEvents } from '../api/server-events';
 import { BatchActions } from './batch.actions';
 import { batchFeature } from './batch.reducer';
-import { NoticeActions } from './notice';
 import { ProgressActions } from './progress.reducer';
+import { quietly, told, whenever } from './asked';
 
 /** Reads the whole progress when the batch changes, when the server says so, and after a lost connection. */
 export const loadProgress = createEffect(
   (actions = inject(Actions), api = inject(Api), server = inject(ServerEvents), store = inject(Store)) =>
     merge(
       actions.pipe(ofType(BatchActions.opened, BatchActions.saved, BatchActions.made)),
-      server.events.pipe(filter((event) => event.type === 'progress')),
-      server.connected,
+      whenever(server, 'progress'),
     ).pipe(
       throttleTime(150, undefined, { leading: true, trailing: true }),
       concatLatestFrom(() => store.select(batchFeature.selectId)),
       switchMap(([, id]) =>
-        id === null
-          ? EMPTY
-          : api.progress(id).pipe(
-              map((progress) => ProgressActions.came({ progress })),
-              catchError(() => EMPTY),
-            ),
+        id === null ? EMPTY : quietly(api.progress(id), (progress) => ProgressActions.came({ progress })),
       ),
     ),
   { functional: true },
@@ -38,7 +31,7 @@ export const followProgress = createEffect(
     server.events.pipe(
       mergeMap((event) => {
         if (event.type === 'round') return of(ProgressActions.roundCame({ round: event.round }));
-        return event.type === 'scan' ? of(ProgressActions.scanCame({ scan: event.scan })) : EMPTY;
+        return event.type === 'search' ? of(ProgressActions.searchCame({ search: event.search })) : EMPTY;
       }),
     ),
   { functional: true },
@@ -55,10 +48,7 @@ export const note = createEffect(
           type === ProgressActions.poweredNoted.type
             ? api.powered(id, deviceIds)
             : api.handedOver(id, deviceIds);
-        return sent.pipe(
-          mergeMap(() => EMPTY),
-          catchError((error: unknown) => of(NoticeActions.failed({ problem: asProblem(error) }))),
-        );
+        return told(sent);
       }),
     ),
   { functional: true },

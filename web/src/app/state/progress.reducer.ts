@@ -1,5 +1,5 @@
 import { createActionGroup, createFeature, createReducer, on, props } from '@ngrx/store';
-import type { BatchProgress, Round, Scan } from '@nest-mark/core/api';
+import type { BatchProgress, Round, Search } from '@nest-mark/core/api';
 import { BatchActions } from './batch.actions';
 
 /** How far the devices of the open batch are. */
@@ -8,7 +8,7 @@ export const ProgressActions = createActionGroup({
   events: {
     Came: props<{ progress: BatchProgress }>(),
     'Round Came': props<{ round: Round }>(),
-    'Scan Came': props<{ scan: Scan }>(),
+    'Search Came': props<{ search: Search }>(),
     'Powered Noted': props<{ deviceIds: string[] }>(),
     'Hand Over Noted': props<{ deviceIds: string[] }>(),
   },
@@ -18,11 +18,11 @@ export interface ProgressState {
   progress: BatchProgress | null;
 }
 
-const order = (state: Round['state'] | Scan['state']): number =>
+const order = (state: Round['state'] | Search['state']): number =>
   state === 'queued' ? 0 : state === 'running' ? 1 : 2;
 
 /** Whether what came is older than what is known: the answer to a request may come after the event of its end. */
-const older = (known: Round | Scan | null | undefined, came: Round | Scan): boolean =>
+const older = (known: Round | Search | null | undefined, came: Round | Search): boolean =>
   known?.id === came.id && order(came.state) < order(known.state);
 
 const withRound = (progress: BatchProgress, round: Round): BatchProgress => {
@@ -56,9 +56,11 @@ export const progressFeature = createFeature({
     on(ProgressActions.roundCame, ({ progress }, { round }): ProgressState => ({
       progress: progress?.batchId === round.batchId ? withRound(progress, round) : progress,
     })),
-    on(ProgressActions.scanCame, ({ progress }, { scan }): ProgressState => ({
+    on(ProgressActions.searchCame, ({ progress }, { search }): ProgressState => ({
       progress:
-        progress?.batchId === scan.batchId && !older(progress.scan, scan) ? { ...progress, scan } : progress,
+        progress?.batchId === search.batchId && !older(progress.search, search)
+          ? { ...progress, search }
+          : progress,
     })),
     on(BatchActions.opened, ({ progress }, { id }): ProgressState => ({
       progress: progress?.batchId === id ? progress : null,

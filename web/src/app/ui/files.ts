@@ -16,7 +16,9 @@ function save(name: string, content: Blob): void {
 }
 
 /** A text file cannot be read; the message says what to do. */
-export class FileError extends Error {}
+export class FileError extends Error {
+  override readonly name = 'FileError';
+}
 
 const limit = 8_000_000;
 

@@ -6,6 +6,7 @@ import {
   readBootFiles,
   type BootFiles,
   type ByteSource,
+  type OwnMethod,
 } from '@nest-mark/core';
 import type { CheckAnswer, CheckRequest } from './check.messages';
 
@@ -34,7 +35,10 @@ const pathOf = ({ name, webkitRelativePath }: File): string =>
 /** Files that are smaller are looked at one by one; no disk is. */
 const SMALLEST_DISK = 1 << 20;
 
-async function bootFilesOf(files: readonly File[]): Promise<{ boot: BootFiles; octetsRead: number }> {
+async function bootFilesOf(
+  files: readonly File[],
+  own: readonly OwnMethod[],
+): Promise<{ boot: BootFiles; octetsRead: number }> {
   const [only] = files;
   if (only && files.length === 1 && only.size >= SMALLEST_DISK) {
     const source = new FileSource(only);
@@ -44,7 +48,8 @@ async function bootFilesOf(files: readonly File[]): Promise<{ boot: BootFiles; o
         'unsupported',
         `"${only.name}" is packed (${packing}). Unpack it first, or put it on the shelf of images.`,
       );
-    return { boot: await readBootFiles(source), octetsRead: source.octetsRead };
+    const paths = own.flatMap(({ description }) => description.files.map(({ path }) => path));
+    return { boot: await readBootFiles(source, paths), octetsRead: source.octetsRead };
   }
   const small = files.filter(({ size }) => size < SMALLEST_DISK);
   const read = await Promise.all(
@@ -56,6 +61,7 @@ async function bootFilesOf(files: readonly File[]): Promise<{ boot: BootFiles; o
       files: read,
       label: '',
       bootedAs: null,
+      bootedWith: null,
       mountedAt: null,
       elsewhere: [],
     },
@@ -70,9 +76,16 @@ export async function answerCheck(request: CheckRequest, now: () => number): Pro
   try {
     const { boot, octetsRead } =
       'files' in request
-        ? await bootFilesOf(request.files)
+        ? await bootFilesOf(request.files, request.own)
         : { boot: mendedFiles(request.boot, request.fix), octetsRead: 0 };
-    return { turn, ok: true, check: checkCardWhole(boot), boot, octetsRead, milliseconds: now() - start };
+    return {
+      turn,
+      ok: true,
+      check: checkCardWhole(boot, request.own),
+      boot,
+      octetsRead,
+      milliseconds: now() - start,
+    };
   } catch (error) {
     if (!(error instanceof DiskError || error instanceof RangeError)) throw error;
     return { turn, ok: false, message: error.message };

@@ -1,13 +1,17 @@
-import type { BootFiles, CardCheck, CheckFix } from '@nest-mark/core';
+import type { BootFiles, CardCheck, CheckFix, OwnMethod } from '@nest-mark/core';
+
+interface ByMethods {
+  turn: number;
+  /** Methods that people described. */
+  own: readonly OwnMethod[];
+}
 
 /** One file is an image or a card; several are what lies on a boot partition. */
-export interface CheckFilesRequest {
-  turn: number;
+export interface CheckFilesRequest extends ByMethods {
   files: File[];
 }
 /** What was read before, with a fix to be done to it. */
-export interface CheckMendedRequest {
-  turn: number;
+export interface CheckMendedRequest extends ByMethods {
   boot: BootFiles;
   fix: CheckFix;
 }

@@ -1,0 +1,22 @@
+import * as z from 'zod';
+import { SearchSchema } from './finding';
+import { ImageSchema } from './images';
+import { RoundSchema } from './rounds';
+
+/** What the event stream tells: what changed, not the whole of it. */
+export const ServerEventSchema = z.discriminatedUnion('type', [
+  z.object({ type: z.literal('round'), round: RoundSchema }),
+  z.object({ type: z.literal('search'), search: SearchSchema }),
+  z.object({ type: z.literal('image'), image: ImageSchema }),
+  z.object({ type: z.literal('progress'), batchId: z.string() }),
+  z.object({ type: z.literal('batches') }),
+  z.object({ type: z.literal('networks') }),
+  z.object({ type: z.literal('boards') }),
+  z.object({ type: z.literal('methods') }),
+  z.object({ type: z.literal('slots') }),
+  z.object({ type: z.literal('cards') }),
+  z.object({ type: z.literal('settings') }),
+  z.object({ type: z.literal('practice') }),
+  z.object({ type: z.literal('log') }),
+]);
+export type ServerEvent = z.infer<typeof ServerEventSchema>;

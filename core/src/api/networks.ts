@@ -1,0 +1,8 @@
+import * as z from 'zod';
+import { NetworkSchema, ShelvedNetworkSchema } from '../wifi/network';
+
+/** A network to be made or saved; a key left out is kept, an empty one forgets it. */
+export const SaveNetworkSchema = z.object({ network: NetworkSchema, secret: z.string().max(255).optional() });
+export type SaveNetwork = z.infer<typeof SaveNetworkSchema>;
+
+export const NetworkListSchema = z.array(ShelvedNetworkSchema);

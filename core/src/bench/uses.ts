@@ -1,6 +1,0 @@
-import type { BoardProfile } from '../batch/boards';
-import type { DeviceSettings } from '../batch/effective';
-
-/** Whether a board will join by radio: it has one, and its plan names a network. */
-export const usesWifi = (board: BoardProfile, settings: DeviceSettings): boolean =>
-  board.wifiBands.length > 0 && settings.networks.length > 0;

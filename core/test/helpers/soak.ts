@@ -1,0 +1,27 @@
+/** How much of a random harness runs: a part of it in `npm test`, all of it in `npm run soak`, or as much as is asked. */
+export interface Amount {
+  runs: number;
+  /** By which a run can be repeated. */
+  seed: number;
+  /** Counts one more, and tells a soak how far it is. */
+  step: () => void;
+}
+
+/** Milliseconds between two words about how far a soak is. */
+const TELL_EVERY = 2000;
+
+/** @param name as `npm run soak` lists it */
+export function amount(name: string, inTest: number, inSoak: number, usualSeed: number): Amount {
+  const soaking = process.env['NEST_MARK_SOAK'] === '1';
+  const runs = Number(process.env['NEST_MARK_RUNS'] ?? (soaking ? inSoak : inTest));
+  const seed = Number(process.env['NEST_MARK_SEED'] ?? usualSeed);
+  let done = 0;
+  let told = 0;
+  const step = (): void => {
+    done++;
+    if (!soaking || (Date.now() - told < TELL_EVERY && done < runs)) return;
+    told = Date.now();
+    process.stderr.write(`  ${name}: ${String(done)} of ${String(runs)} (seed ${String(seed)})\n`);
+  };
+  return { runs, seed, step };
+}

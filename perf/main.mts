@@ -1,0 +1,58 @@
+import { chmodSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { cpus } from 'node:os';
+import { join } from 'node:path';
+import { seconds, type Result } from './measure.mjs';
+import { checkLarge, filesOfMany, hashing } from './files.mjs';
+import { forecastAgainstRounds } from './forecast.mjs';
+import { growth, inBrowser } from './growth.mjs';
+import { keystrokes } from './keystroke.mjs';
+import { personaliseMany } from './plan.mjs';
+import { scanRefused } from './sweep.mjs';
+import { initialBundle, secondStart } from './start.mjs';
+import { writeLarge, writeMany } from './write.mjs';
+
+const root = join(import.meta.dirname, '..');
+// Beside the data, not in /tmp: that may be memory, and a card is not.
+const folder = mkdtempSync(join(root, 'data/perf-'));
+// The database's account must be able to reach it, so that the cluster lies within and goes with it.
+chmodSync(folder, 0o755);
+/** What is measured, in this order: `npm run perf -- write plan` measures only those. */
+const parts: Record<string, () => Promise<Result[]>> = {
+  // First, while the disk is quiet: the next ones leave it busy for a while.
+  rounds: () => forecastAgainstRounds(root, folder),
+  write: () => writeMany(root, folder),
+  large: () => writeLarge(root, folder),
+  sweep: async () => [await scanRefused()],
+  plan: async () => [await personaliseMany(root), ...(await growth())],
+  files: async () => [...(await filesOfMany()), ...(await hashing()), ...(await checkLarge(root, folder))],
+  browser: async () => [...(await inBrowser(root)), ...(await keystrokes(root, folder))],
+  start: async () => [initialBundle(root), await secondStart(root, folder)],
+};
+const wanted = process.argv.slice(2);
+const unknown = wanted.find((name) => !(name in parts));
+if (unknown !== undefined)
+  throw new Error(`"${unknown}" is not measured here; choose from ${Object.keys(parts).join(', ')}.`);
+const table = join(root, 'data/perf.md');
+const lines = [
+  `# Measured on ${String(cpus().length)} cores, Node ${process.versions.node}`,
+  '',
+  '| part | what | figure | wanted |',
+  '| --- | --- | --- | --- |',
+];
+try {
+  for (const [name, measure] of Object.entries(parts)) {
+    if (wanted.length > 0 && !wanted.includes(name)) continue;
+    console.log(`measuring ${name} …`);
+    const begun = performance.now();
+    for (const { what, figure, bound } of await measure()) {
+      console.log(`- ${what}: ${figure}${bound ? ` (wanted: ${bound})` : ''}`);
+      lines.push(`| ${name} | ${what} | ${figure} | ${bound} |`);
+      // Written after each part, so that a run that is broken off leaves what it has.
+      writeFileSync(table, `${lines.join('\n')}\n`);
+    }
+    console.log(`  ${name} took ${seconds(performance.now() - begun)}`);
+  }
+} finally {
+  rmSync(folder, { recursive: true, force: true });
+}
+console.log(`The table is in ${table}`);

@@ -1,0 +1,60 @@
+/** The order of folders, from the ground up; docs/architecture.md says why. */
+
+export const coreOrder = [
+  ['globals.d', 'units', 'problems'],
+  ['bytes', 'plain-name'],
+  ['wifi', 'access', 'disk', 'net'],
+  ['boards', 'system'],
+  ['plan'],
+  ['images', 'power'],
+  ['kit', 'forecast'],
+  ['cards'],
+  ['formats'],
+  ['firstboot'],
+  ['rules'],
+  ['locate'],
+  ['handover'],
+  ['progress'],
+  ['api'],
+  ['index'],
+];
+
+export const domains = [
+  'settings',
+  'networks',
+  'boards',
+  'methods',
+  'images',
+  'plans',
+  'cards',
+  'rounds',
+  'finding',
+  'handover',
+  'practice',
+];
+
+export const serverOrder = [
+  ['platform'],
+  ['settings', 'networks', 'boards', 'methods'],
+  ['images'],
+  ['plans'],
+  ['cards'],
+  ['rounds'],
+  ['finding'],
+  ['handover'],
+  ['practice'],
+  ['compose', 'app'],
+  ['run'],
+  ['main'],
+];
+
+/** Inside the platform. */
+export const platformOrder = [
+  ['database', 'vault'],
+  ['http'],
+  ['events', 'sessions', 'idempotency'],
+  ['log'],
+  ['platform'],
+  ['queue'],
+  ['runs'],
+];

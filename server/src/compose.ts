@@ -1,0 +1,164 @@
+import type { Lab } from '@nest-mark/stand-in';
+import type { CardReader, NeighbourTable, SearchNetwork } from '@nest-mark/station';
+import type { Knex } from 'knex';
+import { BoardRepository, boardRoutes, type Boards } from './boards';
+import { CardRepository, capacityRun, cardRoutes, checkRoutes, slotRoutes, type Cards } from './cards';
+import { SearchRepository, searchRoutes, searchRun, type Finding } from './finding';
+import { exportRoutes, handOverRoutes, type HandOver } from './handover';
+import {
+  ImageRepository,
+  imageReading,
+  imageRoutes,
+  UploadRepository,
+  uploadRoutes,
+  type Images,
+} from './images';
+import { MethodRepository, methodRoutes, type Methods } from './methods';
+import { NetworkRepository, networkRoutes, type Networks } from './networks';
+import { BatchRepository, batchRoutes, type Plans } from './plans';
+import { EventHub } from './platform/events/hub';
+import { EventRepository } from './platform/events/repository';
+import { healthRoutes } from './platform/http/health';
+import { IdempotencyRepository } from './platform/idempotency/repository';
+import type { Route } from './platform/http/route';
+import { LogRepository } from './platform/log/repository';
+import { logRoutes } from './platform/log/routes';
+import type { Platform } from './platform/platform';
+import { RunRepository } from './platform/runs/repository';
+import { Runs } from './platform/runs/runs';
+import { Vault } from './platform/vault/repository';
+import { practiceRoutes, type Practice } from './practice';
+import { LiveRounds, RoundRepository, roundRoutes, roundRun, type Rounds } from './rounds';
+import { settingRoutes, type Settings } from './settings';
+
+/** What a station is made of. */
+export interface Equipment {
+  knex: Knex;
+  /** The key of the vault. */
+  key: Buffer;
+  station: string;
+  dataFolder: string;
+  reader: CardReader;
+  neighbours: NeighbourTable;
+  search: SearchNetwork;
+  /** The practice bench, where the station has one. */
+  lab: Lab | null;
+  settings: Settings['repository'];
+  /** Aborted when the program stops. */
+  closing: AbortSignal;
+}
+
+/** All domains, each with what it needs and no more. */
+export interface Domains {
+  platform: Platform;
+  runs: Runs;
+  settings: Settings;
+  networks: Networks;
+  boards: Boards;
+  methods: Methods;
+  images: Images;
+  plans: Plans;
+  cards: Cards;
+  rounds: Rounds;
+  finding: Finding;
+  handOver: HandOver;
+  practice: Practice;
+}
+
+/** Puts the server together: the one place where domains are made and meet. */
+export function compose(equipment: Equipment): Domains {
+  const { knex, station, closing, reader, neighbours, search, lab } = equipment;
+  const platform: Platform = {
+    knex,
+    station,
+    closing,
+    log: new LogRepository(knex),
+    events: new EventHub(new EventRepository(knex), station, closing),
+    idempotency: new IdempotencyRepository(knex),
+  };
+  const vault = new Vault(knex, equipment.key);
+  const runs = new Runs(platform, new RunRepository(knex));
+  const settings: Settings = { ...platform, repository: equipment.settings };
+  const networks: Networks = { ...platform, repository: new NetworkRepository(knex), vault };
+  const boards: Boards = { ...platform, repository: new BoardRepository(knex) };
+  const methods: Methods = { ...platform, repository: new MethodRepository(knex) };
+  const written = new RoundRepository(knex);
+  const images: Images = {
+    ...platform,
+    repository: new ImageRepository(knex),
+    uploads: new UploadRepository(knex, station),
+    runs,
+    settings,
+    methods,
+    folder: equipment.dataFolder,
+    inUse: (imageId, db) => written.imageInUse(imageId, db),
+  };
+  const plans: Plans = {
+    ...platform,
+    repository: new BatchRepository(knex),
+    vault,
+    networks,
+    boards,
+    images,
+  };
+  const cards: Cards = { ...platform, repository: new CardRepository(knex), runs, reader, settings, plans };
+  const live = new LiveRounds();
+  const rounds: Rounds = {
+    ...platform,
+    repository: written,
+    live,
+    runs,
+    vault,
+    reader,
+    settings,
+    plans,
+    cards,
+  };
+  const finding: Finding = {
+    ...platform,
+    repository: new SearchRepository(knex),
+    runs,
+    search,
+    neighbours,
+    plans,
+    rounds,
+  };
+  const handOver: HandOver = { ...platform, plans, cards, rounds, finding };
+  runs.register(roundRun(rounds), searchRun(finding), capacityRun(cards), imageReading(images));
+  return {
+    platform,
+    runs,
+    settings,
+    networks,
+    boards,
+    methods,
+    images,
+    plans,
+    cards,
+    rounds,
+    finding,
+    handOver,
+    practice: { lab },
+  };
+}
+
+/** Every endpoint. */
+export const allRoutes = (domains: Domains): Route[] => [
+  ...healthRoutes(domains),
+  ...batchRoutes(domains.plans),
+  ...networkRoutes(domains.networks),
+  ...boardRoutes(domains.boards),
+  ...methodRoutes(domains.methods),
+  ...imageRoutes(domains.images),
+  ...uploadRoutes(domains.images),
+  ...cardRoutes(domains.cards),
+  ...slotRoutes(domains.cards),
+  ...checkRoutes(domains.cards),
+  ...roundRoutes(domains.rounds),
+  ...searchRoutes(domains.finding),
+  ...handOverRoutes(domains.handOver),
+  ...exportRoutes(domains.handOver),
+  ...settingRoutes(domains.settings),
+  ...logRoutes(domains.platform),
+  ...practiceRoutes(domains.practice),
+];

@@ -1,0 +1,16 @@
+import type { NeighbourTable, SearchNetwork } from '@nest-mark/station';
+import type { Plans } from '../plans';
+import type { Platform } from '../platform/platform';
+import type { Runs } from '../platform/runs/runs';
+import type { Rounds } from '../rounds';
+import type { SearchRepository } from './repository';
+
+/** Finding booted boards, and how far each device is. */
+export interface Finding extends Platform {
+  repository: SearchRepository;
+  runs: Runs;
+  search: SearchNetwork;
+  neighbours: NeighbourTable;
+  plans: Plans;
+  rounds: Rounds;
+}

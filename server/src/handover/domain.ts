@@ -1,0 +1,13 @@
+import type { Cards } from '../cards';
+import type { Finding } from '../finding';
+import type { Plans } from '../plans';
+import type { Platform } from '../platform/platform';
+import type { Rounds } from '../rounds';
+
+/** Handing devices over: files for other tools, and cards as files. */
+export interface HandOver extends Platform {
+  plans: Plans;
+  cards: Cards;
+  rounds: Rounds;
+  finding: Finding;
+}

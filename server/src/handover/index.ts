@@ -1,0 +1,4 @@
+/** Handing devices over: files for other tools, and cards as files. */
+export type { HandOver } from './domain';
+export { exportRoutes } from './export-routes';
+export { handOverRoutes } from './routes';

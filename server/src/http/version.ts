@@ -1,9 +1,0 @@
-import { Problem } from './problems';
-
-/** Version from an If-Match header such as `"3"`. @throws Problem 428 when there is none */
-export function versionOf(header: string | undefined): number {
-  const version = /^"(\d+)"$/.exec(header ?? '')?.[1];
-  if (version === undefined)
-    throw new Problem(428, 'version-missing', 'Send the version that you read as If-Match: "N".');
-  return Number(version);
-}

@@ -1,0 +1,5 @@
+/** The shelf of Wi-Fi networks and their keys. */
+export type { Networks } from './domain';
+export { addNetwork, createNetwork, networkSecret, shelfNetworks } from './networks';
+export { NetworkRepository } from './repository';
+export { networkRoutes } from './routes';

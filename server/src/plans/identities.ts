@@ -1,0 +1,76 @@
+import { createPrivateKey, createPublicKey, randomBytes, randomInt } from 'node:crypto';
+import { hostKeyOfPoint, makeHostKey, makePassword, type Device, type HostKey } from '@nest-mark/core';
+import type { Knex } from 'knex';
+import type { Plans } from './domain';
+import { VaultError } from '../platform/vault/seal';
+
+/**
+ * What proves a device and lets people in: its host key and its own password. Both are made once, with the device;
+ * reading them never makes them, so nobody can be told one key and the card get another.
+ */
+
+const PORTION = 100;
+const SEED = 'hostKeySeed';
+const PASSWORD = 'userPassword';
+
+/** How an Ed25519 private key of 32 octets is wrapped in PKCS #8 (RFC 8410 section 7). */
+const wrapping = Buffer.from('302e020100300506032b657004220420', 'hex');
+
+function publicHalf(seed: Buffer): { hostKey: string; fingerprint: string } {
+  const key = createPrivateKey({ key: Buffer.concat([wrapping, seed]), format: 'der', type: 'pkcs8' });
+  const { x } = createPublicKey(key).export({ format: 'jwk' });
+  return hostKeyOfPoint(Buffer.from(x ?? '', 'base64url'));
+}
+
+/**
+ * Makes what is missing of some devices' identities, as part of a transaction. Of two that do it at once both get what
+ * the first one made.
+ */
+export async function makeIdentities(plans: Plans, deviceIds: readonly string[], db: Knex): Promise<void> {
+  if (deviceIds.length === 0) return;
+  await plans.vault.putOnce(
+    deviceIds.flatMap((ownerId) => [
+      { ownerId, kind: SEED, value: randomBytes(32).toString('hex') },
+      { ownerId, kind: PASSWORD, value: makePassword((below) => randomInt(below)) },
+    ]),
+    db,
+  );
+  const without = await plans.repository.withoutHostKey(db, deviceIds);
+  // In portions, so that a thousand devices do not hold others up.
+  for (let at = 0; at < without.length; at += PORTION) {
+    const seeds = await plans.vault.getAll(without.slice(at, at + PORTION), SEED, db);
+    await plans.repository.setHostKeys(
+      [...seeds].map(([deviceId, seed]) => ({ deviceId, ...publicHalf(Buffer.from(seed, 'hex')) })),
+      db,
+    );
+  }
+}
+
+/**
+ * Completes devices that an earlier version left without a host key on record, at the start of the server.
+ * A key file that was lost leaves them as they are; that is told where their secrets are needed.
+ */
+export async function completeIdentities(plans: Plans): Promise<void> {
+  const without = await plans.repository.withoutHostKey(plans.knex);
+  await plans.knex
+    .transaction((db) => makeIdentities(plans, without, db))
+    .catch((error: unknown) => {
+      if (!(error instanceof VaultError)) throw error;
+    });
+}
+
+/** The host key of a device. @throws VaultError when it is not there or cannot be read */
+export async function deviceHostKey(plans: Plans, device: Device): Promise<HostKey> {
+  const seed = await plans.vault.get(device.id, SEED);
+  if (seed === null)
+    throw new VaultError(`The host key of ${device.hostName} is missing. Save the plan once more.`);
+  return makeHostKey(Buffer.from(seed, 'hex'), randomBytes(4), device.mark);
+}
+
+/** The password made for one device. @throws VaultError when it is not there or cannot be read */
+export async function devicePassword(plans: Plans, deviceId: string): Promise<string> {
+  const password = await plans.vault.get(deviceId, PASSWORD);
+  if (password === null)
+    throw new VaultError('The password of this device is missing. Save the plan once more.');
+  return password;
+}

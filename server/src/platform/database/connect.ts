@@ -1,0 +1,73 @@
+import knexModule, { type Knex } from 'knex';
+import * as first from './migrations/0001-first';
+import * as plan from './migrations/0002-plan';
+import * as cards from './migrations/0003-cards';
+import * as safety from './migrations/0004-safety';
+import * as runs from './migrations/0005-runs';
+import * as ownMethods from './migrations/0006-own-methods';
+
+/** The database cannot be used; the message tells what to do. */
+export class DatabaseError extends Error {
+  override readonly name = 'DatabaseError';
+}
+
+const migrations: Record<string, { up(knex: Knex): Promise<void>; down(knex: Knex): Promise<void> }> = {
+  '0001-first': first,
+  '0002-plan': plan,
+  '0003-cards': cards,
+  '0004-safety': safety,
+  '0005-runs': runs,
+  '0006-own-methods': ownMethods,
+};
+
+/** Migrations from the bundle instead of a folder. */
+const migrationSource: Knex.MigrationSource<string> = {
+  getMigrations: () => Promise.resolve(Object.keys(migrations).sort()),
+  getMigrationName: (name) => name,
+  getMigration: (name) => {
+    const migration = migrations[name];
+    return migration
+      ? Promise.resolve(migration)
+      : Promise.reject(new DatabaseError(`the migration ${name} is not known`));
+  },
+};
+
+/** Brings the tables up to date; of several stations that start at once one after the other. */
+export async function migrate(knex: Knex): Promise<void> {
+  await knex.transaction(async (db) => {
+    await db.raw(`select pg_advisory_xact_lock(hashtextextended('nest-mark migrations', 0))`);
+    // Knex's own lock outlives a process that is killed; whoever holds this one knows that nobody is at it.
+    await knex.migrate.forceFreeMigrationsLock();
+    await knex.migrate.latest();
+  });
+}
+
+/**
+ * Connects.
+ * @throws DatabaseError when the database is not there
+ */
+export async function connectDatabase(url: string): Promise<Knex> {
+  const knex = knexModule({
+    client: 'pg',
+    connection: url,
+    pool: { min: 0, max: 10 },
+    migrations: { migrationSource },
+    // What goes wrong also rejects its query and is told there.
+    log: { warn: () => undefined, error: () => undefined },
+  });
+  try {
+    await knex.raw('select 1');
+  } catch (error) {
+    await knex.destroy();
+    const where = new URL(url);
+    throw new DatabaseError(
+      `The database at ${where.hostname}:${where.port || '5432'} does not answer (${error instanceof Error ? error.message : String(error)}). ` +
+        'Nothing was changed. Start Nest Mark with npm start, which starts its database too.',
+    );
+  }
+  return knex;
+}
+
+/** Milliseconds since 1970 of a timestamp column. */
+export const millis = (at: Date): number => at.getTime();
+export const millisOrNull = (at: Date | null): number | null => (at === null ? null : at.getTime());
