@@ -2,11 +2,15 @@ import { closeSync, openSync, readSync, truncateSync, writeFileSync, writeSync }
 import { join } from 'node:path';
 import { FatVolume, Overlay, type ByteSource } from '../src/index';
 import { attempt, inScratch, run } from './helpers/reference';
+import { soaking } from './helpers/soak';
 
 const MiB = 2 ** 20;
 const GiB = 2 ** 30;
 
-/** Sizes from the smallest to 32 GiB, with every cluster size that mkfs.fat allows there. */
+/**
+ * Sizes from the smallest to 32 GiB, with every cluster size that mkfs.fat allows there; outside a soak every second
+ * one, for one size these and for the next one those.
+ */
 const sweep: [bits: number, size: number, sectors: number][] = [12, 16, 32].flatMap((bits) => {
   const sizes =
     {
@@ -14,8 +18,10 @@ const sweep: [bits: number, size: number, sectors: number][] = [12, 16, 32].flat
       16: [5 * MiB, 64 * MiB, 2 * GiB],
       32: [34 * MiB, 300 * MiB, 4 * GiB, 32 * GiB],
     }[bits] ?? [];
-  return sizes.flatMap((size) =>
-    [1, 2, 4, 8, 16, 32, 64, 128].map((sectors): [number, number, number] => [bits, size, sectors]),
+  return sizes.flatMap((size, nth) =>
+    [1, 2, 4, 8, 16, 32, 64, 128]
+      .filter((_, at) => soaking || at % 2 === nth % 2)
+      .map((sectors): [number, number, number] => [bits, size, sectors]),
   );
 });
 
@@ -91,7 +97,7 @@ it('FAT 12, 16 and 32 of every size and cluster size: after our writes fsck.fat 
   });
   // A sweep in which mkfs.fat refused nearly everything would prove little.
   for (const bits of [12, 16, 32]) {
-    expect(made[bits]).toBeGreaterThan(6);
-    expect(read[bits]).toBeGreaterThan(6);
+    expect(made[bits]).toBeGreaterThan(soaking ? 6 : 3);
+    expect(read[bits]).toBeGreaterThan(soaking ? 6 : 3);
   }
 }, 180_000);

@@ -10,6 +10,7 @@ import {
   type Proposal,
   type Round,
 } from '@nest-mark/core';
+import { amount } from '../../core/test/helpers/soak';
 import { addJob } from '../src/platform/queue/job-repository';
 import { EventReader } from './helpers/event-stream';
 import { StationProcess } from './helpers/station-process';
@@ -20,6 +21,8 @@ import { baseImage, TestServer, tankPlan } from './helpers/server';
  * do and only looks.
  */
 
+/** An even number. */
+const JOBS = amount('two-processes', 300, 1000, 0).runs;
 let server: TestServer;
 let batch: Batch;
 const folders: string[] = [];
@@ -201,8 +204,8 @@ const network = (nth: number): object => ({
   },
 });
 
-it('of a thousand jobs for two stations none is done by the wrong one, and each once', async () => {
-  const ids = Array.from({ length: 1000 }, () => randomUUID());
+it(`of ${String(JOBS)} jobs for two stations none is done by the wrong one, and each once`, async () => {
+  const ids = Array.from({ length: JOBS }, () => randomUUID());
   const { repository } = server.domains.runs;
   await server.knex.transaction(async (db) => {
     for (const [at, id] of ids.entries()) {
@@ -224,8 +227,8 @@ it('of a thousand jobs for two stations none is done by the wrong one, and each 
     [ids],
   );
   expect(rows).toEqual([
-    { station: 'one', attempts: 1, count: 500 },
-    { station: 'two', attempts: 1, count: 500 },
+    { station: 'one', attempts: 1, count: JOBS / 2 },
+    { station: 'two', attempts: 1, count: JOBS / 2 },
   ]);
 });
 

@@ -228,7 +228,7 @@ it.each(['marker-files', 'network-template'] as const)(
 (noSandbox() === null ? it : it.skip)(
   'a board that really runs the script does what the check predicted, over random plans with random faults',
   async () => {
-    const much = amount('methods-predict run-once', 8, 60, 20_261_126);
+    const much = amount('methods-predict run-once', 4, 60, 20_261_126);
     const met = await compare('run-once', much);
     expect(met['told']).toBeGreaterThan(much.runs / 8);
   },

@@ -10,9 +10,11 @@ export interface Amount {
 /** Milliseconds between two words about how far a soak is. */
 const TELL_EVERY = 2000;
 
+/** Whether this is a soak: what costs much and finds seldom is left to it. */
+export const soaking = process.env['NEST_MARK_SOAK'] === '1';
+
 /** @param name as `npm run soak` lists it */
 export function amount(name: string, inTest: number, inSoak: number, usualSeed: number): Amount {
-  const soaking = process.env['NEST_MARK_SOAK'] === '1';
   const runs = Number(process.env['NEST_MARK_RUNS'] ?? (soaking ? inSoak : inTest));
   const seed = Number(process.env['NEST_MARK_SEED'] ?? usualSeed);
   let done = 0;
