@@ -37,6 +37,7 @@ export * from './rules/index';
 export type { Rule } from './rules/rule';
 export * from './plan/search-subnet';
 export * from './progress/standing';
+export * from './progress/your-turn';
 export * from './forecast/forecast';
 export * from './kit/kit';
 export * from './plan/kit-plan';

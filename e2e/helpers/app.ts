@@ -267,10 +267,10 @@ async function shelve(url: string): Promise<void> {
 
 /**
  * Gives every test an application of its own, and watches the page for errors: `app` with the practice image on the
- * shelf, `bareApp` with nothing, `ownApp` as people start it, for tests that kill it.
+ * shelf, `bareApp` with nothing, `ownApp` as people start it, for tests that kill it, `demoApp` the same with the demo data.
  */
 export const test = base.extend<
-  { app: App; bareApp: App; ownApp: OwnApp; problems: string[] },
+  { app: App; bareApp: App; ownApp: OwnApp; demoApp: OwnApp; problems: string[] },
   { host: Host }
 >({
   host: [
@@ -296,6 +296,12 @@ export const test = base.extend<
   ownApp: async ({}, use) => {
     const app = new OwnApp();
     await app.start('--no-demo');
+    await use(app);
+    await app.end();
+  },
+  demoApp: async ({}, use) => {
+    const app = new OwnApp();
+    await app.start();
     await use(app);
     await app.end();
   },

@@ -148,7 +148,7 @@ test('a board with a wrong passphrase does not appear; its bench says why, the s
   await page.getByRole('button', { name: 'I have just powered 2' }).click();
   await search(page);
   await expect(page.getByText('0 of 2', { exact: true })).toBeVisible();
-  await expect(who(page, 'tank-02')).toContainText('not seen yet');
+  await expect(who(page, 'tank-02')).toContainText('booting');
 });
 
 test('a search goes nowhere but to a private subnet that was named', async ({ app, page }) => {

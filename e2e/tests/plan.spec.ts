@@ -219,6 +219,7 @@ test('shelves: a network is shared, a board profile is one’s own, and what is 
   const bench = page.getByRole('region', { name: 'Bench' });
   await bench.getByText(/^More:/).click();
   await bench.getByLabel('Clients at once').fill('1');
+  await page.getByRole('button', { name: /^Findings/ }).click();
   await expect(page.getByRole('complementary', { name: 'Findings' })).toContainText(
     'Bench takes 1 clients; 2 boards shall join it.',
   );

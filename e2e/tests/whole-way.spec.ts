@@ -175,8 +175,8 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     const lease = (await app.api<{ boards: { nest: string; address: string }[] }>('GET', '/practice')).boards;
     const address = lease.find(({ nest }) => nest === 'A2')!.address;
     await expect(who(page, 'tank-01')).toContainText(`${address}:2222`);
-    await expect(who(page, 'tank-12')).toContainText('not seen yet');
-    await expect(who(page, 'tank-02')).toContainText('not seen yet');
+    await expect(who(page, 'tank-12')).toContainText('booting');
+    await expect(who(page, 'tank-02')).toContainText('booting');
     await expect(who(page, 'tank-03')).toContainText('It did not answer the last search.');
   });
 

@@ -1,9 +1,14 @@
 import { provideZonelessChangeDetection, type ApplicationConfig } from '@angular/core';
-import { provideRouter, withComponentInputBinding } from '@angular/router';
+import { provideRouter, TitleStrategy, withComponentInputBinding } from '@angular/router';
 import { provideEffects } from '@ngrx/effects';
 import { provideState, provideStore } from '@ngrx/store';
 import { providePrimeNG } from 'primeng/config';
 import { routes } from './app.routes';
+import * as bootEffects from './boot/boot.effects';
+import { bootFeature } from './boot/boot.reducer';
+import * as cardsEffects from './cards/cards.effects';
+import { cardsFeature } from './cards/cards.reducer';
+import { WindowTitle } from './shell/window-title';
 import * as awayEffects from './state/away.effects';
 import * as batchEffects from './state/batch.effects';
 import { batchFeature } from './state/batch.reducer';
@@ -28,8 +33,12 @@ export const appConfig: ApplicationConfig = {
   providers: [
     provideZonelessChangeDetection(),
     provideRouter(routes, withComponentInputBinding()),
+    { provide: TitleStrategy, useExisting: WindowTitle },
     provideStore(),
     provideState(batchFeature),
+    // The next round and the search are part of whose turn it is, on every page.
+    provideState(bootFeature),
+    provideState(cardsFeature),
     provideState(stationFeature),
     provideState(boardsFeature),
     provideState(imagesFeature),
@@ -43,11 +52,17 @@ export const appConfig: ApplicationConfig = {
       batchEffects,
       stationEffects,
       boardsEffects,
+      bootEffects,
+      cardsEffects,
       imagesEffects,
       methodsEffects,
       networksEffects,
       progressEffects,
     ),
-    providePrimeNG({ theme: { preset: benchPreset, options: { darkModeSelector: '.dark' } } }),
+    providePrimeNG({
+      theme: { preset: benchPreset, options: { darkModeSelector: '.dark' } },
+      // A list inside the page would scroll it when its filter takes the focus, and close by that.
+      overlayAppendTo: 'body',
+    }),
   ],
 };

@@ -2,12 +2,12 @@ import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
-import { delay, EMPTY, exhaustMap, filter, map, mergeMap } from 'rxjs';
+import { debounceTime, EMPTY, exhaustMap, filter, map, merge, mergeMap } from 'rxjs';
 import { searchSubnet } from '@nest-mark/core';
 import { Api } from '../api/api';
 import { batchFeature } from '../state/batch.reducer';
 import { networksFeature } from '../state/networks.reducer';
-import { ProgressActions } from '../state/progress.reducer';
+import { ProgressActions, progressFeature } from '../state/progress.reducer';
 import { BootActions, bootFeature } from './boot.reducer';
 import { selectMissing } from './found';
 import { asked, told } from '../state/asked';
@@ -37,15 +37,27 @@ export const search = createEffect(
   { functional: true },
 );
 
-/** Goes on looking while somebody is missing, if the person asked for it. */
+/** Goes on looking while somebody is missing, if the person asked for it; also when boards are powered later. */
 export const repeat = createEffect(
   (actions = inject(Actions), store = inject(Store)) =>
-    actions.pipe(
-      ofType(ProgressActions.searchCame),
-      filter(({ search }) => search.state === 'done'),
-      delay(pauseMs),
-      concatLatestFrom(() => [store.select(bootFeature.selectRepeat), store.select(selectMissing)]),
-      filter(([, wanted, missing]) => wanted && missing.length > 0),
+    merge(
+      actions.pipe(
+        ofType(ProgressActions.searchCame),
+        filter(({ search }) => search.state === 'done'),
+      ),
+      actions.pipe(ofType(ProgressActions.poweredNoted)),
+    ).pipe(
+      // Of several reasons in one pause one is enough.
+      debounceTime(pauseMs),
+      concatLatestFrom(() => [
+        store.select(bootFeature.selectRepeat),
+        store.select(selectMissing),
+        store.select(progressFeature.selectProgress),
+      ]),
+      filter(
+        ([, wanted, missing, progress]) =>
+          wanted && missing.length > 0 && !['queued', 'running'].includes(progress?.search?.state ?? ''),
+      ),
       map(() => BootActions.searchWanted()),
     ),
   { functional: true },

@@ -18,14 +18,17 @@ export const loadProposal = createEffect(
   (actions = inject(Actions), api = inject(Api), server = inject(ServerEvents), store = inject(Store)) =>
     merge(
       actions.pipe(
-        ofType(CardsActions.entered, BatchActions.saved, BatchActions.opened, CardsActions.roundBegun),
+        ofType(CardsActions.entered, BatchActions.saved, BatchActions.came, CardsActions.roundBegun),
       ),
       whenever(server, 'slots', 'progress', 'image', 'cards', 'settings'),
     ).pipe(
       throttleTime(200, undefined, { leading: true, trailing: true }),
-      concatLatestFrom(() => store.select(batchFeature.selectId)),
-      switchMap(([, id]) =>
-        id === null ? EMPTY : asked(api.nextRound(id), (proposal) => CardsActions.proposalCame({ proposal })),
+      // Of a batch that cannot be opened its page tells.
+      concatLatestFrom(() => [store.select(batchFeature.selectId), store.select(batchFeature.selectPlan)]),
+      switchMap(([, id, plan]) =>
+        id === null || !plan
+          ? EMPTY
+          : asked(api.nextRound(id), (proposal) => CardsActions.proposalCame({ proposal })),
       ),
     ),
   { functional: true },

@@ -3,8 +3,7 @@ import { Store } from '@ngrx/store';
 import type { Round } from '@nest-mark/core';
 import { stationFeature } from '../state/station.reducer';
 import { progressFeature } from '../state/progress.reducer';
-
-const calls = /^\(\d+\) /;
+import { WindowTitle } from './window-title';
 
 /** Cards of some rounds that ended, each by round and slot. */
 const endedCards = (rounds: readonly Round[]): string[] =>
@@ -37,6 +36,7 @@ function sound(failed: boolean): void {
 @Injectable({ providedIn: 'root' })
 export class Attention {
   private readonly store = inject(Store);
+  private readonly title = inject(WindowTitle);
   private readonly progress = this.store.selectSignal(progressFeature.selectProgress);
   private readonly settings = this.store.selectSignal(stationFeature.selectSettings);
   private known: { batchId: string; ended: ReadonlySet<string> } | null = null;
@@ -67,7 +67,6 @@ export class Attention {
 
   private call(count: number): void {
     this.waiting = count;
-    const plain = document.title.replace(calls, '');
-    document.title = count > 0 ? `(${String(count)}) ${plain}` : plain;
+    this.title.setCalls(count);
   }
 }

@@ -1,19 +1,32 @@
-import { ChangeDetectionStrategy, Component, effect, inject, input } from '@angular/core';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  HostListener,
+  inject,
+  input,
+} from '@angular/core';
 import { RouterLink, RouterOutlet } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { BatchActions } from '../state/batch.actions';
 import { batchFeature } from '../state/batch.reducer';
 import { Tray } from '../tray/tray';
+import { TrayStrip } from '../tray/tray-strip';
 import { FindingsColumn } from './findings-column';
+import { Layout } from './layout';
 import { Rail } from './rail';
+import { YourTurn } from './your-turn';
 
-/** Rail, tray, the stage's work, findings: the frame of every page of a batch. */
+/** Whose turn it is, rail, tray, the stage's work, findings: the frame of every page of a batch. */
 @Component({
   selector: 'nm-batch-page',
-  imports: [FindingsColumn, Rail, RouterLink, RouterOutlet, Tray],
+  imports: [FindingsColumn, Rail, RouterLink, RouterOutlet, Tray, TrayStrip, YourTurn],
   changeDetection: ChangeDetectionStrategy.OnPush,
+  host: { '[class.with-column]': 'column()' },
   template: `
     @if (plan()) {
+      <nm-your-turn />
       <nm-rail />
       <div class="middle">
         @if (save() === 'conflict' || save() === 'failed') {
@@ -27,11 +40,20 @@ import { Rail } from './rail';
             }
           </div>
         }
-        <nm-tray />
+        @switch (tray()) {
+          @case ('open') {
+            <nm-tray />
+          }
+          @case ('strip') {
+            <nm-tray-strip />
+          }
+        }
         <!-- Each view begins at its top. -->
         <main #work tabindex="0"><router-outlet (activate)="work.scrollTop = 0" /></main>
       </div>
-      <nm-findings-column />
+      @if (column()) {
+        <nm-findings-column />
+      }
     } @else if (problem()) {
       <main class="sheet lost">
         <h1>This batch cannot be opened</h1>
@@ -45,9 +67,15 @@ import { Rail } from './rail';
   styles: `
     :host {
       display: grid;
-      grid-template-columns: 168px minmax(0, 1fr) 272px;
+      grid-template: auto minmax(0, 1fr) / 168px minmax(0, 1fr);
       flex: 1;
       min-height: 0;
+    }
+    :host(.with-column) {
+      grid-template-columns: 168px minmax(0, 1fr) 272px;
+    }
+    nm-your-turn {
+      grid-column: 1 / -1;
     }
     .middle {
       display: flex;
@@ -83,6 +111,9 @@ import { Rail } from './rail';
     }
     @media (max-width: 1100px) {
       :host {
+        grid-template-columns: 124px minmax(0, 1fr);
+      }
+      :host(.with-column) {
         grid-template-columns: 124px minmax(0, 1fr) 224px;
       }
     }
@@ -90,13 +121,31 @@ import { Rail } from './rail';
 })
 export class BatchPage {
   private readonly store = inject(Store);
+  private readonly layout = inject(Layout);
   readonly batchId = input.required<string>();
   protected readonly plan = this.store.selectSignal(batchFeature.selectPlan);
   protected readonly save = this.store.selectSignal(batchFeature.selectSave);
   protected readonly problem = this.store.selectSignal(batchFeature.selectProblem);
 
+  protected readonly tray = computed(() => this.layout.room().tray);
+  protected readonly column = computed(() => this.layout.room().column);
+
   constructor() {
     effect(() => this.store.dispatch(BatchActions.opened({ id: this.batchId() })));
+  }
+
+  /** Ctrl and a point turns the tray's size on, Ctrl and a comma the column of findings; F8 opens that too. */
+  @HostListener('document:keydown', ['$event'])
+  protected onKey(event: KeyboardEvent): void {
+    if (event.key === 'F8' && !this.column()) {
+      this.layout.turnColumn();
+      event.preventDefault();
+    }
+    if (!event.ctrlKey || event.altKey || event.shiftKey || event.metaKey) return;
+    if (event.key === '.') this.layout.nextTray();
+    else if (event.key === ',') this.layout.turnColumn();
+    else return;
+    event.preventDefault();
   }
 
   protected theirs(): void {

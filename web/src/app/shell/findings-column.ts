@@ -1,5 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, HostListener, inject } from '@angular/core';
-import { ActivatedRoute, Router, RouterLink } from '@angular/router';
+import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { quickFix, type Finding, type QuickFix, type Severity } from '@nest-mark/core';
 import { BatchActions } from '../state/batch.actions';
@@ -7,8 +7,8 @@ import { batchFeature } from '../state/batch.reducer';
 import { NetworksActions, networksFeature } from '../state/networks.reducer';
 import { selectionFeature } from '../state/selection';
 import { selectFindings } from '../state/selectors';
-import { fieldId, focusField } from '../ui/focus-field';
-import { partOf } from './places';
+import { fieldId } from '../ui/focus-field';
+import { GoToFinding } from './go-to-finding';
 
 const order: readonly Severity[] = ['stops', 'warns', 'note'];
 /** More than this many of one rule are folded into a count. */
@@ -29,8 +29,7 @@ interface Item {
 })
 export class FindingsColumn {
   private readonly store = inject(Store);
-  private readonly router = inject(Router);
-  private readonly route = inject(ActivatedRoute);
+  private readonly places = inject(GoToFinding);
   private readonly findings = this.store.selectSignal(selectFindings);
   private readonly plan = this.store.selectSignal(batchFeature.selectPlan);
   private readonly networks = this.store.selectSignal(networksFeature.selectFacts);
@@ -78,9 +77,7 @@ export class FindingsColumn {
   }
 
   protected go(finding: Finding): void {
-    void this.router
-      .navigate(partOf(finding.place), { relativeTo: this.route })
-      .then(() => focusField(finding.place, finding.deviceId ?? finding.networkId));
+    this.places.go(finding);
   }
 
   protected mend(fix: QuickFix): void {

@@ -4,6 +4,8 @@ import { Dialog } from 'primeng/dialog';
 const keys: readonly [string, string][] = [
   ['Ctrl K', 'Find a device, a mark, a page or an action'],
   ['F8', 'Go to the field of the first finding, then of the next one'],
+  ['Ctrl .', 'The tray: open, one line, away; remembered for each view'],
+  ['Ctrl ,', 'The findings beside the work, or not'],
   ['?', 'This list'],
   ['Ctrl Z, Ctrl Shift Z', 'Undo and redo an edit of the plan'],
   ['Arrow keys', 'In the tray: go from nest to nest'],

@@ -1,14 +1,14 @@
 import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, signal } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { deviceStanding, nestName, parseNest, type Arc } from '@nest-mark/core';
+import { nestName, parseNest } from '@nest-mark/core';
 import { batchFeature } from '../state/batch.reducer';
 import { Clock } from '../state/clock';
 import { SelectionActions, selectionFeature } from '../state/selection';
-import { selectDeviceViews, type DeviceView } from '../state/selectors';
+import { selectDeviceViews } from '../state/selectors';
+import { deviceCell, type DeviceCell } from './cells';
 import { Ring } from './ring';
 import { StableRings } from './stable-rings';
 import { moved, within, type Place } from './tray-keys';
-import { standingWords, type StandingWords } from './words';
 
 /** More devices than this are shown as marks only. */
 const roomy = 48;
@@ -17,16 +17,11 @@ const typingMs = 1200;
 /** Pixels that a press may move before it is a drag. */
 const slack = 6;
 
+/** A place of the tray, with the device in it. */
 interface Cell {
   nest: string;
-  view: DeviceView | null;
-  ring: readonly Arc[];
-  words: StandingWords;
-  label: string;
-  selected: boolean;
+  device: DeviceCell | null;
 }
-
-const nobody: StandingWords = { word: '', since: '', hand: false };
 
 /** The nests as they lie on the bench; the same on every page. */
 @Component({
@@ -65,13 +60,8 @@ export class Tray {
     return Array.from({ length: rows }, (_, row) =>
       Array.from({ length: columns }, (_, column): Cell => {
         const nest = nestName(row, column);
-        const view = byNest.get(nest) ?? null;
-        if (!view) return { nest, view, ring: [], words: nobody, label: nest, selected: false };
-        const standing = deviceStanding(view.facts, now);
-        const words = standingWords(standing, now);
-        const { hostName, mark, id } = view.device;
-        const label = `${nest}, ${hostName || 'no name'}, mark ${[...mark].join(' ')}, ${words.word}`;
-        return { nest, view, ring: this.rings.of(id, standing.ring), words, label, selected: chosen.has(id) };
+        const view = byNest.get(nest);
+        return { nest, device: view ? deviceCell(view, now, this.rings, chosen) : null };
       }),
     );
   });

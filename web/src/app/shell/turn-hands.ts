@@ -1,0 +1,124 @@
+import { inject, Injectable } from '@angular/core';
+import { Router } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { firstValueFrom } from 'rxjs';
+import type { PracticeAction, TurnAct } from '@nest-mark/core';
+import { Api } from '../api/api';
+import { asProblem } from '../api/api-problem';
+import { BootActions } from '../boot/boot.reducer';
+import { CardsActions } from '../cards/cards.reducer';
+import { batchFeature } from '../state/batch.reducer';
+import { NoticeActions } from '../state/notice';
+import { ProgressActions } from '../state/progress.reducer';
+import { selectDeviceViews, selectStops } from '../state/selectors';
+import { focusId } from '../ui/focus-field';
+import { GoToFinding } from './go-to-finding';
+import { selectPractising } from './turn-facts';
+
+/** Does what is your turn where a program can, or brings the person to where it is done. */
+@Injectable({ providedIn: 'root' })
+export class TurnHands {
+  private readonly store = inject(Store);
+  private readonly router = inject(Router);
+  private readonly api = inject(Api);
+  private readonly findings = inject(GoToFinding);
+  private readonly batch = this.store.selectSignal(batchFeature.selectBatchState);
+  private readonly views = this.store.selectSignal(selectDeviceViews);
+  private readonly stops = this.store.selectSignal(selectStops);
+  readonly practising = this.store.selectSignal(selectPractising);
+
+  /** What the button says. */
+  label(act: TurnAct, count: number): string {
+    const practising = this.practising();
+    const cards = count === 1 ? 'it' : 'them';
+    switch (act) {
+      case 'put in':
+        return practising ? `Practice: put ${cards} in` : 'Show the reader';
+      case 'take out':
+        return practising ? `Practice: take ${cards} out` : 'Show the reader';
+      case 'power':
+        return practising
+          ? `Practice: seat and power ${cards}`
+          : `${count === 1 ? 'It is' : 'They are'} powered`;
+      case 'arm':
+        return 'Read it …';
+      case 'search':
+        return count === 1 ? 'Look for it' : 'Look for them';
+      case 'add devices':
+      case 'add image':
+      case 'see finding':
+      case 'hand over':
+        return 'Go there';
+      case 'see cards':
+      case 'see boot':
+        return 'Show it';
+    }
+  }
+
+  async do(act: TurnAct): Promise<void> {
+    try {
+      await this.act(act);
+    } catch (error) {
+      this.store.dispatch(NoticeActions.failed({ problem: asProblem(error) }));
+    }
+  }
+
+  private async act(act: TurnAct): Promise<void> {
+    const practising = this.practising();
+    switch (act) {
+      case 'add devices':
+        await this.open('plan');
+        return focusId('add-pattern');
+      case 'add image':
+        await this.open('images');
+        return focusId('image-path');
+      case 'see finding': {
+        const [stop] = this.stops();
+        if (stop) this.findings.go(stop);
+        return;
+      }
+      case 'put in':
+        return practising ? this.hands({ do: 'insertFresh' }) : this.open('cards');
+      case 'take out':
+        return practising ? this.hands({ do: 'pullIdle' }) : this.open('cards');
+      case 'arm':
+        await this.open('cards');
+        return this.store.dispatch(CardsActions.armingAsked());
+      case 'power':
+        return this.power(practising);
+      case 'search':
+        await this.open('boot');
+        this.store.dispatch(BootActions.repeatSet({ repeat: true }));
+        return this.store.dispatch(BootActions.searchWanted());
+      case 'see cards':
+        return this.open('cards');
+      case 'see boot':
+        return this.open('boot');
+      case 'hand over':
+        return this.open('hand-over');
+    }
+  }
+
+  private async open(view: string): Promise<void> {
+    await this.router.navigate(['/batch', this.batch().id, view]);
+  }
+
+  /** What hands do on the practice bench. */
+  private async hands(action: PracticeAction): Promise<void> {
+    await firstValueFrom(this.api.practiceAction(action));
+  }
+
+  /** Notes whose card is ready as powered; on the practice bench they are seated and powered first. */
+  private async power(practising: boolean): Promise<void> {
+    const batchId = this.batch().id;
+    if (batchId === null) return;
+    const ready = this.views().filter(
+      ({ facts }) => facts.card?.state === 'verified' && facts.poweredAt === null && !facts.seen,
+    );
+    if (practising) {
+      await this.hands({ do: 'seat', batchId });
+      await this.hands({ do: 'powerAll', on: true });
+    }
+    this.store.dispatch(ProgressActions.poweredNoted({ deviceIds: ready.map(({ device }) => device.id) }));
+  }
+}
