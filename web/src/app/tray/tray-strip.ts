@@ -45,7 +45,15 @@ export class TrayStrip {
     return [...found.values()].sort((a, b) => Number(b.hand) - Number(a.hand) || b.count - a.count);
   });
 
-  protected choose({ view: { device } }: DeviceCell, place: number, add: boolean): void {
+  protected onDown(event: PointerEvent): void {
+    if (event.button !== 0 || !(event.target instanceof Element)) return;
+    const id = event.target.closest<HTMLElement>('[data-device]')?.dataset['device'];
+    const at = this.cells().findIndex(({ view }) => view.device.id === id);
+    const cell = this.cells()[at];
+    if (cell) this.choose(cell, at, event.ctrlKey || event.metaKey);
+  }
+
+  private choose({ view: { device } }: DeviceCell, place: number, add: boolean): void {
     this.at.set(place);
     this.store.dispatch(
       add ? SelectionActions.toggled({ id: device.id }) : SelectionActions.set({ ids: [device.id] }),
