@@ -58,13 +58,13 @@ const shelves = [
     nav {
       display: flex;
       flex-direction: column;
-      padding: 0.5rem 0;
+      padding: 0.25rem 0;
     }
     a {
       display: flex;
       flex-direction: column;
       gap: 0.125rem;
-      padding: 0.75rem 0.75rem 0.75rem 1rem;
+      padding: 0.5rem 0.75rem 0.375rem 1rem;
       border-left: 6px solid transparent;
       color: var(--ink);
       text-decoration: none;
@@ -88,15 +88,15 @@ const shelves = [
       min-height: 2.5em;
     }
     .shelf {
-      min-height: 44px;
+      min-height: 40px;
       justify-content: center;
-      padding-block: 0.5rem;
+      padding-block: 0.375rem;
     }
     hr {
       width: calc(100% - 2rem);
       border: 0;
       border-top: 1px solid var(--line);
-      margin: 0.5rem 1rem;
+      margin: 0.25rem 1rem;
     }
   `,
 })
