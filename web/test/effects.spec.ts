@@ -319,5 +319,25 @@ describe('searching', () => {
       jest.advanceTimersByTime(60_000);
       expect(wanted).toHaveLength(times);
     });
+
+    it('also when boards are powered after it had found all, but not beside one that goes on', () => {
+      const { act, actions, store } = bench(batch);
+      const wanted: unknown[] = [];
+      bootEffects.repeat(actions, store).subscribe((action) => wanted.push(action));
+      act(BootActions.repeatSet({ repeat: true }));
+      act(progress(true));
+      act(ProgressActions.searchCame({ search: search('done') }));
+      jest.advanceTimersByTime(60_000);
+      expect(wanted).toHaveLength(0);
+      act(progress(false));
+      act(ProgressActions.poweredNoted({ deviceIds: [deviceId] }));
+      act(ProgressActions.poweredNoted({ deviceIds: [deviceId] }));
+      jest.advanceTimersByTime(60_000);
+      expect(wanted).toHaveLength(1);
+      act(ProgressActions.searchCame({ search: { ...search('running'), id: batchId } }));
+      act(ProgressActions.poweredNoted({ deviceIds: [deviceId] }));
+      jest.advanceTimersByTime(60_000);
+      expect(wanted).toHaveLength(1);
+    });
   });
 });
