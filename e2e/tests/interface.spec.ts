@@ -166,6 +166,8 @@ test('200 devices: marks only in the tray, the table draws what is in view, an e
   await page.goto(app.url);
   await expect(page.locator('[data-device]')).toHaveCount(200);
   await expect(page.locator('.dense [data-device]').first()).toBeVisible();
+  // Never more than a third of the window.
+  expect((await page.locator('nm-tray').boundingBox())!.height).toBeLessThanOrEqual(800 / 3);
   expect(await page.locator('tbody tr').count()).toBeLessThan(60);
   const field = page.getByLabel('Host name of nest A1', { exact: true });
   await field.fill('tank-02');

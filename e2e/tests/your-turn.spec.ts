@@ -2,8 +2,7 @@ import { execFileSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Batch, BatchProgress } from '@nest-mark/core';
-import { expect, test, type Page } from '../helpers/app';
-import { baseImage } from '../helpers/app';
+import { baseImage, expect, test, type Page } from '../helpers/app';
 import { readyBatch } from '../helpers/ready';
 import { choose, stage, type StageName } from '../helpers/steps';
 

@@ -18,6 +18,7 @@ import { SelectionActions, selectionFeature } from '../src/app/state/selection';
 import { Tray } from '../src/app/tray/tray';
 import { bench } from './helpers/store';
 import { batchId, tankBatch } from './helpers/plan';
+import { proposedCard, slotView } from './helpers/slots';
 
 const batch = tankBatch(4);
 const [first] = batch.plan.devices;
@@ -55,27 +56,8 @@ async function type(
   await fixture.whenStable();
 }
 
-const proposed = (change: Partial<ProposedCard> = {}): ProposedCard => ({
-  slotId: 'slot-1',
-  slotTitle: 'Slot 1',
-  medium: {
-    identity: { path: 'p', size: 16e9, serial: 'p51a7', content: 'c' },
-    model: 'Practice card',
-    removable: true,
-    readOnly: false,
-    mounted: [],
-    system: false,
-    holds: 'holiday pictures',
-    caution: null,
-    label: null,
-  },
-  deviceId: first!.id,
-  refusal: null,
-  overruledBy: null,
-  record: null,
-  verifiedFor: null,
-  ...change,
-});
+const proposed = (change: Partial<ProposedCard> = {}): ProposedCard =>
+  proposedCard({ deviceId: first!.id, ...change });
 
 const recordOf = (fault: string | null): CardRecord => ({
   key: 'p51a7',
@@ -101,20 +83,7 @@ const recordOf = (fault: string | null): CardRecord => ({
 });
 
 describe('a slot', () => {
-  const view = (change: Partial<SlotView>): SlotView => ({
-    proposed: proposed(),
-    device: null,
-    writing: null,
-    writingFor: null,
-    held: false,
-    ended: null,
-    endedFor: null,
-    endedIn: null,
-    steps: null,
-    carrierDone: false,
-    record: null,
-    ...change,
-  });
+  const view = (change: Partial<SlotView>): SlotView => slotView({ proposed: proposed(), ...change });
   const card = {
     slotId: 'slot-1',
     deviceId: first!.id,

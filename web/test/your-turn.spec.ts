@@ -1,5 +1,7 @@
 import { TestBed } from '@angular/core/testing';
-import type { ProposedCard, RoundCard } from '@nest-mark/core';
+import { Subject } from 'rxjs';
+import type { PracticeView, RoundCard } from '@nest-mark/core';
+import { Api } from '../src/app/api/api';
 import { CardsActions } from '../src/app/cards/cards.reducer';
 import type { SlotView } from '../src/app/cards/slots';
 import { Layout, viewOf } from '../src/app/shell/layout';
@@ -10,47 +12,11 @@ import { YourTurn } from '../src/app/shell/your-turn';
 import { BatchActions } from '../src/app/state/batch.actions';
 import { selectStops } from '../src/app/state/selectors';
 import { batchId, tankBatch } from './helpers/plan';
+import { proposedCard, slotView } from './helpers/slots';
 import { bench } from './helpers/store';
 
 const batch = tankBatch(4);
 const [first] = batch.plan.devices;
-
-const proposed = (change: Partial<ProposedCard> = {}): ProposedCard => ({
-  slotId: 'slot-1',
-  slotTitle: 'Slot 1',
-  medium: {
-    identity: { path: 'p', size: 16e9, serial: '', content: 'c' },
-    model: 'Practice card',
-    removable: true,
-    readOnly: false,
-    mounted: [],
-    system: false,
-    holds: 'nothing',
-    caution: null,
-    label: null,
-  },
-  deviceId: null,
-  refusal: null,
-  overruledBy: null,
-  record: null,
-  verifiedFor: null,
-  ...change,
-});
-
-const slot = (change: Partial<SlotView> = {}): SlotView => ({
-  proposed: proposed(),
-  device: null,
-  writing: null,
-  writingFor: null,
-  held: false,
-  ended: null,
-  endedFor: null,
-  endedIn: null,
-  steps: null,
-  carrierDone: false,
-  record: null,
-  ...change,
-});
 
 const written = (state: RoundCard['state']): RoundCard => ({
   slotId: 'slot-1',
@@ -82,20 +48,22 @@ describe('whose turn it is', () => {
         slots,
         0,
         [],
-        null,
+        false,
         false,
         [],
         kept,
       );
     const { slots } = holds([
-      slot({ proposed: proposed({ medium: null }) }),
-      slot({ device: first! }),
-      slot({ writing: written('writing'), writingFor: first! }),
-      slot({ ended: written('verified'), endedFor: first! }),
-      slot({ ended: written('failed'), endedFor: first! }),
-      slot({ proposed: proposed({ verifiedFor: whose, refusal: 'It is the verified card of gate-01.' }) }),
-      slot({ proposed: proposed({ refusal: 'It is too small.' }) }),
-      slot(),
+      slotView({ proposed: proposedCard({ medium: null }) }),
+      slotView({ device: first! }),
+      slotView({ writing: written('writing'), writingFor: first! }),
+      slotView({ ended: written('verified'), endedFor: first! }),
+      slotView({ ended: written('failed'), endedFor: first! }),
+      slotView({
+        proposed: proposedCard({ verifiedFor: whose, refusal: 'It is the verified card of gate-01.' }),
+      }),
+      slotView({ proposed: proposedCard({ refusal: 'It is too small.' }) }),
+      slotView(),
     ]);
     expect(slots?.map(({ holds: what, nest }) => [what, nest])).toEqual([
       ['nothing', ''],
@@ -129,13 +97,35 @@ describe('whose turn it is', () => {
     expect(document.title).toBe('Plan · Nest Mark');
   });
 
+  it('does it once, however often the button is pressed meanwhile', async () => {
+    const seated = new Subject<PracticeView>();
+    const practiceAction = jest.fn(() => seated);
+    const { act } = bench(batch, { provide: Api, useValue: { practiceAction } });
+    act(
+      CardsActions.proposalCame({
+        proposal: { cards: [proposedCard({ medium: null })], blockers: [], waiting: 4, at: 1 },
+      }),
+    );
+    const hands = TestBed.inject(TurnHands);
+    const first = hands.do('put in');
+    expect(hands.busy()).toBe(true);
+    await hands.do('put in');
+    expect(practiceAction).toHaveBeenCalledTimes(1);
+    seated.error(new Error('away'));
+    await first;
+    // What failed can be tried again.
+    expect(hands.busy()).toBe(false);
+    void hands.do('put in');
+    expect(practiceAction).toHaveBeenCalledTimes(2);
+  });
+
   it('offers to be the hands only where stand-ins hold the cards', () => {
     const { store, act } = bench(batch);
     const hands = TestBed.inject(TurnHands);
     const reader = (slotId: string): void =>
       act(
         CardsActions.proposalCame({
-          proposal: { cards: [proposed({ slotId, medium: null })], blockers: [], waiting: 4, at: 1 },
+          proposal: { cards: [proposedCard({ slotId, medium: null })], blockers: [], waiting: 4, at: 1 },
         }),
       );
     expect(store.selectSignal(selectPractising)()).toBe(false);

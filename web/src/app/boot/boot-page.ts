@@ -22,7 +22,7 @@ import { ProgressActions, progressFeature } from '../state/progress.reducer';
 import { selectDeviceViews, selectSelectedDevices } from '../state/selectors';
 import { Ring } from '../tray/ring';
 import { BootActions, bootFeature } from './boot.reducer';
-import { selectMissing, selectUnpowered } from './found';
+import { selectMissing, selectSearching, selectUnpowered } from './found';
 import { standingWords } from '../tray/words';
 
 /** What the waiting means, in words. */
@@ -57,9 +57,7 @@ export class BootPage {
   private readonly networks = this.store.selectSignal(networksFeature.selectFacts);
   protected readonly subnet = computed(() => searchSubnet(this.editor.plan(), this.networks()));
   protected readonly last = computed(() => this.progress()?.search ?? null);
-  protected readonly running = computed(
-    () => this.last()?.state === 'queued' || this.last()?.state === 'running',
-  );
+  protected readonly running = this.store.selectSignal(selectSearching);
   protected readonly strangers = computed(() => this.progress()?.strangers ?? []);
   protected readonly proved = computed(
     () =>

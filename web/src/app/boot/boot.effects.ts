@@ -7,9 +7,9 @@ import { searchSubnet } from '@nest-mark/core';
 import { Api } from '../api/api';
 import { batchFeature } from '../state/batch.reducer';
 import { networksFeature } from '../state/networks.reducer';
-import { ProgressActions, progressFeature } from '../state/progress.reducer';
+import { ProgressActions } from '../state/progress.reducer';
 import { BootActions, bootFeature } from './boot.reducer';
-import { selectMissing } from './found';
+import { selectMissing, selectSearching } from './found';
 import { asked, told } from '../state/asked';
 
 /** Pause between two searches of a repeated one. */
@@ -52,12 +52,9 @@ export const repeat = createEffect(
       concatLatestFrom(() => [
         store.select(bootFeature.selectRepeat),
         store.select(selectMissing),
-        store.select(progressFeature.selectProgress),
+        store.select(selectSearching),
       ]),
-      filter(
-        ([, wanted, missing, progress]) =>
-          wanted && missing.length > 0 && !['queued', 'running'].includes(progress?.search?.state ?? ''),
-      ),
+      filter(([, wanted, missing, searching]) => wanted && missing.length > 0 && !searching),
       map(() => BootActions.searchWanted()),
     ),
   { functional: true },

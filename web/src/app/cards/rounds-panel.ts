@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { clock, type Round } from '@nest-mark/core';
-import { progressFeature } from '../state/progress.reducer';
+import { goesOn, progressFeature } from '../state/progress.reducer';
 import { selectDevices } from '../state/selectors';
 import { CardsActions } from './cards.reducer';
 import { unfinishedOf } from './slots';
@@ -82,7 +82,7 @@ export class RoundsPanel {
     const names = new Map(this.devices().map(({ id, hostName }) => [id, hostName]));
     const all = this.progress()?.rounds ?? [];
     return all.map((round) => {
-      const ended = round.state !== 'queued' && round.state !== 'running';
+      const ended = !goesOn(round);
       return {
         id: round.id,
         number: round.number,

@@ -15,7 +15,7 @@ import {
 import { batchFeature } from '../state/batch.reducer';
 import { stationFeature } from '../state/station.reducer';
 import { boardsFeature } from '../state/boards.reducer';
-import { progressFeature } from '../state/progress.reducer';
+import { goesOn, progressFeature } from '../state/progress.reducer';
 import { cardsFeature } from './cards.reducer';
 
 /** One place of the reader with what is in it and what is happening to it. */
@@ -39,7 +39,6 @@ export interface SlotView {
   record: CardRecord | null;
 }
 
-const isOpen = ({ state }: Round): boolean => state === 'queued' || state === 'running';
 /** Whether a card can be part of a round: nothing speaks against it, or nothing that a person could not overrule. */
 const mayBeWritten = ({ medium, refusal, overruledBy }: ProposedCard): boolean =>
   medium !== null && (refusal === null || overruledBy !== null);
@@ -58,7 +57,7 @@ const isUnderWay = ({ state }: RoundCard): boolean =>
 
 /** Rounds that are being written, the oldest first. */
 export const selectOpenRounds = createSelector(progressFeature.selectProgress, (progress): Round[] =>
-  (progress?.rounds ?? []).filter(isOpen).reverse(),
+  (progress?.rounds ?? []).filter(goesOn).reverse(),
 );
 
 export const selectSlots = createSelector(
@@ -75,7 +74,7 @@ export const selectSlots = createSelector(
       const { slotId, medium } = proposed;
       const here = (card: RoundCard): boolean => card.slotId === slotId;
       const writer = rounds.find(
-        (round) => isOpen(round) && round.cards.some((card) => here(card) && isUnderWay(card)),
+        (round) => goesOn(round) && round.cards.some((card) => here(card) && isUnderWay(card)),
       );
       const writing = writer?.cards.find(here) ?? null;
       const lastIn = rounds.find(({ cards }) => cards.some(here));
@@ -160,7 +159,7 @@ const takenUpLater = (rounds: readonly Round[], round: Round, card: RoundCard): 
  */
 export function unfinishedOf(rounds: readonly Round[], roundId: string, only?: string): RoundCard[] {
   const round = rounds.find(({ id }) => id === roundId);
-  if (!round || (isOpen(round) && only === undefined)) return [];
+  if (!round || (goesOn(round) && only === undefined)) return [];
   return round.cards.filter(
     (card) =>
       card.state !== 'verified' &&

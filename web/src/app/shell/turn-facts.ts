@@ -1,6 +1,7 @@
 import { createSelector } from '@ngrx/store';
 import type { Image, SlotHolds, TurnFacts, TurnSlot } from '@nest-mark/core';
 import { bootFeature } from '../boot/boot.reducer';
+import { selectSearching } from '../boot/found';
 import { cardsFeature } from '../cards/cards.reducer';
 import { selectOpenRounds, selectSlots, selectToArm, unfinishedOf, type SlotView } from '../cards/slots';
 import { imagesFeature } from '../state/images.reducer';
@@ -41,8 +42,6 @@ const selectAsked = createSelector(
         : unfinishedOf(progress?.rounds ?? [], arming.roundId, arming.only).length,
 );
 
-const goesOn = (state: string): boolean => state === 'queued' || state === 'running';
-
 const shelfOf = (images: readonly Image[] | null): TurnFacts['shelf'] =>
   images === null || images.some(({ state }) => state === 'ready')
     ? 'ready'
@@ -58,11 +57,11 @@ export const selectTurnFacts = createSelector(
   selectSlots,
   selectAsked,
   selectOpenRounds,
-  progressFeature.selectProgress,
+  selectSearching,
   bootFeature.selectRepeat,
   imagesFeature.selectList,
   selectKept,
-  (views, stops, proposal, slots, arming, rounds, progress, repeat, images, kept): TurnFacts => {
+  (views, stops, proposal, slots, arming, rounds, searching, repeat, images, kept): TurnFacts => {
     const left = rounds.flatMap(({ cards }) => cards.flatMap(({ secondsLeft }) => secondsLeft ?? []));
     return {
       devices: views.map(({ device, facts }) => ({ nest: device.nest, hostName: device.hostName, facts })),
@@ -74,7 +73,7 @@ export const selectTurnFacts = createSelector(
       arming,
       held: rounds.some(({ paused }) => paused),
       secondsLeft: left.length > 0 ? Math.max(...left) : null,
-      searching: repeat || goesOn(progress?.search?.state ?? ''),
+      searching: repeat || searching,
     };
   },
 );

@@ -1,4 +1,4 @@
-import { inject, Injectable } from '@angular/core';
+import { inject, Injectable, signal } from '@angular/core';
 import { Router } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { firstValueFrom } from 'rxjs';
@@ -6,11 +6,12 @@ import type { PracticeAction, TurnAct } from '@nest-mark/core';
 import { Api } from '../api/api';
 import { asProblem } from '../api/api-problem';
 import { BootActions } from '../boot/boot.reducer';
+import { selectUnpowered } from '../boot/found';
 import { CardsActions } from '../cards/cards.reducer';
 import { batchFeature } from '../state/batch.reducer';
 import { NoticeActions } from '../state/notice';
 import { ProgressActions } from '../state/progress.reducer';
-import { selectDeviceViews, selectStops } from '../state/selectors';
+import { selectStops } from '../state/selectors';
 import { focusId } from '../ui/focus-field';
 import { GoToFinding } from './go-to-finding';
 import { selectPractising } from './turn-facts';
@@ -23,8 +24,10 @@ export class TurnHands {
   private readonly api = inject(Api);
   private readonly findings = inject(GoToFinding);
   private readonly batch = this.store.selectSignal(batchFeature.selectBatchState);
-  private readonly views = this.store.selectSignal(selectDeviceViews);
+  private readonly unpowered = this.store.selectSignal(selectUnpowered);
   private readonly stops = this.store.selectSignal(selectStops);
+  /** Whether hands are at it: a second press would do it twice. */
+  readonly busy = signal(false);
   readonly practising = this.store.selectSignal(selectPractising);
 
   /** What the button says. */
@@ -55,11 +58,16 @@ export class TurnHands {
     }
   }
 
+  /** Does it, unless something is being done. */
   async do(act: TurnAct): Promise<void> {
+    if (this.busy()) return;
+    this.busy.set(true);
     try {
       await this.act(act);
     } catch (error) {
       this.store.dispatch(NoticeActions.failed({ problem: asProblem(error) }));
+    } finally {
+      this.busy.set(false);
     }
   }
 
@@ -112,9 +120,7 @@ export class TurnHands {
   private async power(practising: boolean): Promise<void> {
     const batchId = this.batch().id;
     if (batchId === null) return;
-    const ready = this.views().filter(
-      ({ facts }) => facts.card?.state === 'verified' && facts.poweredAt === null && !facts.seen,
-    );
+    const ready = this.unpowered();
     if (practising) {
       await this.hands({ do: 'seat', batchId });
       await this.hands({ do: 'powerAll', on: true });

@@ -8,8 +8,6 @@ import { selectTurnFacts } from './turn-facts';
 import { TurnHands } from './turn-hands';
 import { WindowTitle } from './window-title';
 
-const trayWords = { open: 'open', strip: 'strip', away: 'away' } as const;
-
 /** What is your turn, in one line, with a button that does it or goes there; and how much room things beside the work take. */
 @Component({
   selector: 'nm-your-turn',
@@ -20,7 +18,7 @@ const trayWords = { open: 'open', strip: 'strip', away: 'away' } as const;
 export class YourTurn {
   private readonly store = inject(Store);
   private readonly clock = inject(Clock);
-  private readonly hands = inject(TurnHands);
+  protected readonly hands = inject(TurnHands);
   private readonly facts = this.store.selectSignal(selectTurnFacts);
   private readonly findings = this.store.selectSignal(selectFindings);
   protected readonly layout = inject(Layout);
@@ -49,7 +47,6 @@ export class YourTurn {
     const all = this.findings();
     return { count: all.length, stops: all.some(({ severity }) => severity === 'stops') };
   });
-  protected readonly tray = computed(() => trayWords[this.layout.room().tray]);
 
   constructor() {
     const title = inject(WindowTitle);

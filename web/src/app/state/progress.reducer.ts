@@ -21,6 +21,9 @@ export interface ProgressState {
 const order = (state: Round['state'] | Search['state']): number =>
   state === 'queued' ? 0 : state === 'running' ? 1 : 2;
 
+/** Whether a round or a search has not ended. */
+export const goesOn = ({ state }: Pick<Round | Search, 'state'>): boolean => order(state) < 2;
+
 /** Whether what came is older than what is known: the answer to a request may come after the event of its end. */
 const older = (known: Round | Search | null | undefined, came: Round | Search): boolean =>
   known?.id === came.id && order(came.state) < order(known.state);
