@@ -102,11 +102,16 @@ async function endToEnd(env, rest) {
   count(expected + flaky, unexpected);
   if (code !== 0 && unexpected === 0) count(0, 1);
   for (const { title, file, tests } of testsOf(result ?? {}))
-    for (const { results } of tests)
+    for (const { results } of tests) {
       took.push({
         name: `e2e/${file}: ${title}`,
         seconds: results.reduce((sum, { duration }) => sum + duration, 0) / 1000,
       });
+      // What stood on the screen, for whoever has only what was printed.
+      for (const { attachments = [] } of results)
+        for (const { name, path } of attachments)
+          if (name === 'error-context' && path) console.log(readFileSync(path, 'utf8').slice(0, 6000));
+    }
 }
 
 await main(async () => {

@@ -113,7 +113,7 @@ export async function writeRound(page: Page, count: number): Promise<void> {
   await stage(page, 'Practice bench');
   await page.getByRole('button', { name: 'Put fresh cards into empty slots' }).click();
   await armRound(page, count);
-  await expect(page.getByText('Verified, take it out.')).toHaveCount(count, { timeout: 60_000 });
+  await expect(page.getByText('Verified, take it out.')).toHaveCount(count);
   await stage(page, 'Practice bench');
   await page.getByRole('button', { name: 'Take out all that can be pulled' }).click();
 }
@@ -131,7 +131,7 @@ export async function search(page: Page): Promise<void> {
     const { search } = (await (await page.request.get(progress)).json()) as BatchProgress;
     return search?.id === id && search.state === 'done';
   };
-  await expect.poll(ended, { timeout: 60_000 }).toBe(true);
+  await expect.poll(ended).toBe(true);
   await expect(page.getByRole('button', { name: 'Search' })).toBeVisible();
 }
 
@@ -143,9 +143,7 @@ export async function bootAndProve(page: Page, hostName: string): Promise<void> 
   await stage(page, 'Practice bench');
   await page.getByRole('button', { name: 'Seat this batch’s cards by their labels' }).click();
   await page.getByRole('button', { name: 'Power all' }).click();
-  await expect(page.locator('tr[data-board]', { hasText: 'on the network' })).toHaveCount(1, {
-    timeout: 60_000,
-  });
+  await expect(page.locator('tr[data-board]', { hasText: 'on the network' })).toHaveCount(1);
   await search(page);
   await expect(who(page, hostName)).toContainText('proved');
 }

@@ -57,7 +57,7 @@ test('every view, light and dark, passes the automated checks of WCAG 2.2 AA and
   await audit(page);
   await page.getByRole('button', { name: 'Leave everything as it is' }).click();
   await armRound(page, 4);
-  await expect(page.getByText('Verified, take it out.')).toHaveCount(4, { timeout: 60_000 });
+  await expect(page.getByText('Verified, take it out.')).toHaveCount(4);
   await stage(page, 'Practice bench');
   await page.getByRole('button', { name: 'Seat this batch’s cards by their labels' }).click();
   await page.getByRole('button', { name: 'Power all' }).click();
@@ -208,7 +208,7 @@ test('the log tells by device and by card what happened', async ({ app, page }) 
   await setPace(page, 0, 0);
   await page.getByRole('button', { name: 'Put fresh cards into empty slots' }).click();
   await armRound(page, 2);
-  await expect(page.getByText('Verified, take it out.')).toHaveCount(2, { timeout: 60_000 });
+  await expect(page.getByText('Verified, take it out.')).toHaveCount(2);
   await stage(page, 'Log');
   const rows = page.locator('main tbody tr');
   await expect(rows.filter({ hasText: 'was written and verified' })).toHaveCount(2);

@@ -46,7 +46,7 @@ test('an image that a person sets to a run-once script: preview, card, a fault f
   await stage(page, 'Practice bench');
   await pick(page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1'), /^Card 1,/);
   await armRound(page, 1);
-  await expect(page.getByText('Verified, take it out.')).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByText('Verified, take it out.')).toBeVisible();
 
   // Somebody opened the script in an editor of another system.
   const card = join(app.folder, 'practice/cards/card-01.img');
@@ -252,7 +252,7 @@ test('an image with a way of its own: described here, tried, chosen, written; th
   await stage(page, 'Practice bench');
   await pick(page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1'), /^Card 1,/);
   await armRound(page, 1);
-  await expect(page.getByText('Verified, take it out.')).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByText('Verified, take it out.')).toBeVisible();
   await stage(page, 'Card check');
   await pick(page.getByRole('combobox', { name: 'Or a card in a slot' }), /^Slot 1/);
   await page.getByRole('button', { name: 'Check it' }).click();

@@ -75,7 +75,7 @@ test('a new user plans the hatchery’s twelve boards from an empty database wit
     }
     // An image may still be read.
     const wanted = page.getByRole('option', { name: option });
-    await expect(wanted).toBeVisible({ timeout: 60_000 });
+    await expect(wanted).toBeVisible();
     await hands.press('ArrowDown');
     await expect(wanted).toHaveAttribute('data-p-focused', 'true');
     await hands.press('Enter');
@@ -203,7 +203,7 @@ test('power, kit and time answer at once, and follow the plan', async ({ app, pa
   await setPace(page, 0, 0);
   await page.getByRole('button', { name: 'Put fresh cards into empty slots' }).click();
   await armRound(page, 4);
-  await expect(page.getByText('Verified, take it out.')).toHaveCount(4, { timeout: 60_000 });
+  await expect(page.getByText('Verified, take it out.')).toHaveCount(4);
   await stage(page, 'Plan');
   await part('Time');
   await expect(page.getByRole('cell', { name: /^Slot 1, / })).toBeVisible();

@@ -28,9 +28,7 @@ async function powerAll(page: Page, boards: number): Promise<void> {
   await stage(page, 'Practice bench');
   await page.getByRole('button', { name: 'Power all' }).click();
   // "on the network" or "on, not on the network": every board has come to an end of its start.
-  await expect(page.locator('tr[data-board]', { hasText: 'on the network' })).toHaveCount(boards, {
-    timeout: 60_000,
-  });
+  await expect(page.locator('tr[data-board]', { hasText: 'on the network' })).toHaveCount(boards);
 }
 
 /** Saves a file by its button and puts it into the test's folder. */

@@ -47,8 +47,7 @@ test('twelve cards in rounds, one that dies in the middle and one that is pulled
   await stage(page, 'Cards');
   await expect(slot(page, 2)).toContainText('The card stopped working at byte 60000000. Throw it away.');
   await expect(slot(page, 4)).toContainText('Put it back and write it again.');
-  for (const number of [1, 3])
-    await expect(slot(page, number)).toContainText('Verified, take it out.', { timeout: 60_000 });
+  for (const number of [1, 3]) await expect(slot(page, number)).toContainText('Verified, take it out.');
   await expect(slot(page, 3)).toContainText('A3');
 
   // The one that was pulled is good: it is written again by itself.
@@ -59,7 +58,7 @@ test('twelve cards in rounds, one that dies in the middle and one that is pulled
   await expect(dialog.getByRole('listitem')).toHaveCount(1);
   await dialog.getByLabel(/^Type/).fill('erase 1');
   await dialog.getByRole('button', { name: 'Erase and write 1 card' }).click();
-  await expect(slot(page, 4)).toContainText('Verified, take it out.', { timeout: 60_000 });
+  await expect(slot(page, 4)).toContainText('Verified, take it out.');
 
   for (const [count, left] of [
     [4, '9 devices still need'],
@@ -70,7 +69,7 @@ test('twelve cards in rounds, one that dies in the middle and one that is pulled
     await expect(page.getByText(left)).toBeVisible();
     await freshCards(page);
     await armRound(page, count);
-    await expect(page.getByText('Verified, take it out.')).toHaveCount(count, { timeout: 60_000 });
+    await expect(page.getByText('Verified, take it out.')).toHaveCount(count);
   }
   await expect(page.getByText('Every device has a verified card.')).toBeVisible();
   await expect(page.getByRole('gridcell', { name: /card ready$/ })).toHaveCount(12);
@@ -119,7 +118,7 @@ test('an image is dropped into the page with its list of digests, is broken off 
   const port = new URL(app.url).port;
   await app.start('--no-demo', '--port', port);
   const sheet = page.getByRole('article', { name: 'practice-os.img.xz' });
-  await expect(sheet).toContainText('Declarative seed', { timeout: 60_000 });
+  await expect(sheet).toContainText('Declarative seed');
   await expect(sheet).toContainText('Practice OS 1 (minimal)');
   const [shelved] = await app.api<Image[]>('GET', '/images');
   expect(shelved).toMatchObject({ state: 'ready', packedSha256: digest });
@@ -128,7 +127,6 @@ test('an image is dropped into the page with its list of digests, is broken off 
   await chooser.setInputFiles([named('again.img.xz', image)]);
   await expect(page.getByRole('article', { name: 'again.img.xz' })).toContainText(
     'This image is on the shelf already, as "practice-os.img.xz".',
-    { timeout: 60_000 },
   );
   await chooser.setInputFiles([named('other.img.xz', image), list]);
   await expect(page.getByRole('alert')).toContainText('The published list does not name other.img.xz');
@@ -155,9 +153,6 @@ test('a card that lies about its size is found out, and a device’s card is tak
   await go.click();
   await expect(slot(page, 1)).toContainText(
     'Retire it: It says 64 GB (59.6 GiB) and holds about 8.59 GB (8 GiB)',
-    {
-      timeout: 90_000,
-    },
   );
   await expect(page.getByRole('button', { name: 'Arm a round of 0 …' })).toBeDisabled();
 

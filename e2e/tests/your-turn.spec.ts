@@ -62,8 +62,7 @@ test('from an empty database the line leads to four verified cards; what is type
   await app.api('POST', '/practice/actions', { do: 'pace', bootSeconds: 0, slotRate: 0 });
   await page.goto(app.url);
   const press = () => line(page).locator('.do').click();
-  const says = (text: string | RegExp) =>
-    expect(line(page).locator('.say')).toHaveText(text, { timeout: 60_000 });
+  const says = (text: string | RegExp) => expect(line(page).locator('.say')).toHaveText(text);
   const focused = (name: string | RegExp) => expect(page.locator(':focus')).toHaveAccessibleName(name);
 
   await page.getByLabel('What are these devices called together?').fill('Tank monitors');
@@ -106,7 +105,7 @@ test('from an empty database the line leads to four verified cards; what is type
       )
         await answer();
     }
-    await expect.poll(() => asked(page), { timeout: 60_000 }).not.toBe(before);
+    await expect.poll(() => asked(page)).not.toBe(before);
   }
   await says('Put cards into 4 empty slots');
   const said = await follow(page, /are verified: take them out/);

@@ -180,6 +180,38 @@ describe('after the server or its database was away', () => {
     expect([state().save, state().stored?.plan.site]).toEqual(['saved', 'Marsh']);
   });
 
+  it('the list of batches and a batch are read again by themselves once the server is back', () => {
+    const { store, act, actions } = bench(null);
+    const answers: string[] = ['unreachable', 'database-away', ''];
+    const answer = <T>(value: T) => {
+      const code = answers.shift();
+      return code ? throwError(() => failure(code)) : of(value);
+    };
+    const batches = jest.fn(() => answer([]));
+    const opened = jest.fn(() => answer(batch));
+    const connection = { connected: new Subject(), events: new Subject() } as unknown as ServerEvents;
+    const server = api({ batches, batch: opened });
+    batchEffects.loadList(actions, server, connection).subscribe(act);
+    batchEffects.open(actions, server).subscribe(act);
+    const state = store.selectSignal(batchFeature.selectBatchState);
+    act(BatchActions.listAsked());
+    expect([state().list, batches.mock.calls.length]).toEqual([null, 1]);
+    expect(store.selectSignal(noticeFeature.selectNotice)()?.kind).toBe('failed');
+    jest.advanceTimersByTime(60_000);
+    expect([state().list, batches.mock.calls.length]).toEqual([[], 3]);
+
+    answers.push('database-away', '', 'not-found');
+    act(BatchActions.opened({ id: batchId }));
+    expect(state().problem?.code).toBe('database-away');
+    jest.advanceTimersByTime(60_000);
+    expect([state().problem, state().plan?.name, opened.mock.calls.length]).toEqual([null, batch.plan.name, 2]);
+    // What is not there does not come by waiting.
+    const other = '00000000-0000-4000-8000-0000000000ff';
+    act(BatchActions.opened({ id: other }));
+    jest.advanceTimersByTime(60_000);
+    expect([state().id, state().plan, opened.mock.calls.length]).toEqual([other, null, 3]);
+  });
+
   it('does not try again what was refused for another reason', () => {
     const { act, connected, saveBatch, state } = wired([fails('bad-input')]);
     act(edit('Marsh'));

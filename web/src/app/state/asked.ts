@@ -1,7 +1,7 @@
 import type { Action } from '@ngrx/store';
-import { catchError, EMPTY, filter, merge, mergeMap, of, type Observable } from 'rxjs';
+import { catchError, concat, defer, EMPTY, filter, merge, mergeMap, of, timer, type Observable } from 'rxjs';
 import type { Problem, ServerEvent } from '@nest-mark/core/api';
-import { asProblem } from '../api/api-problem';
+import { asProblem, isAway } from '../api/api-problem';
 import type { ServerEvents } from '../api/server-events';
 import { NoticeActions } from './notice';
 
@@ -21,6 +21,26 @@ export const asked = <T>(
   request.pipe(
     mergeMap((answer) => [come(answer)].flat()),
     catchError((error: unknown) => of(...[refused(asProblem(error))].flat())),
+  );
+
+/** Milliseconds after which something is tried again, while the server or its database is away. */
+export const againAfterMs = 3000;
+
+/** A request without which there is no page: it is told that it failed, and asked again until the server is back. */
+export const askedUntilBack = <T>(
+  ask: () => Observable<T>,
+  come: (answer: T) => Action,
+  refused: (problem: Problem) => Action = noticed,
+): Observable<Action> =>
+  defer(ask).pipe(
+    mergeMap((answer) => of(come(answer))),
+    catchError((error: unknown) => {
+      const problem = asProblem(error);
+      const again = isAway(problem)
+        ? timer(againAfterMs).pipe(mergeMap(() => askedUntilBack(ask, come, refused)))
+        : EMPTY;
+      return concat(of(refused(problem)), again);
+    }),
   );
 
 /** A request whose success shows by itself, through events; its failure is told. */

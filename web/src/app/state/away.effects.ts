@@ -5,13 +5,11 @@ import { Store } from '@ngrx/store';
 import { debounceTime, filter, map, merge, mergeMap, of } from 'rxjs';
 import { isAway } from '../api/api-problem';
 import { ServerEvents } from '../api/server-events';
+import { againAfterMs } from './asked';
 import { BatchActions } from './batch.actions';
 import { batchFeature } from './batch.reducer';
 import { NetworksActions, networksFeature } from './networks.reducer';
 import { noticeFeature, NoticeActions } from './notice';
-
-/** Milliseconds after which what could not be saved is tried again, while the server or its database is away. */
-const againAfterMs = 3000;
 
 /**
  * What was typed while the server or its database was away is saved by itself once they are back: when the connection

@@ -11,7 +11,7 @@ import { ServerEvents } from '../api/server-events';
 import { BatchActions } from './batch.actions';
 import { batchFeature } from './batch.reducer';
 import { selectImageFacts, selectKept } from './selectors';
-import { asked, whenever } from './asked';
+import { asked, askedUntilBack, whenever } from './asked';
 
 /** Whether two plans say the same, whatever the order of their fields. */
 function isSamePlan(a: Plan, b: Plan): boolean {
@@ -27,7 +27,14 @@ export const loadList = createEffect(
     merge(
       actions.pipe(ofType(BatchActions.listAsked, BatchActions.made, BatchActions.saved)),
       whenever(server, 'batches'),
-    ).pipe(switchMap(() => asked(api.batches(), (list) => BatchActions.listCame({ list })))),
+    ).pipe(
+      switchMap(() =>
+        askedUntilBack(
+          () => api.batches(),
+          (list) => BatchActions.listCame({ list }),
+        ),
+      ),
+    ),
   { functional: true },
 );
 
@@ -36,8 +43,8 @@ export const open = createEffect(
     actions.pipe(
       ofType(BatchActions.opened),
       switchMap(({ id }) =>
-        asked(
-          api.batch(id),
+        askedUntilBack(
+          () => api.batch(id),
           (batch) => BatchActions.came({ batch }),
           (problem) => BatchActions.notOpened({ problem }),
         ),
