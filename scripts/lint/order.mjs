@@ -29,6 +29,7 @@ export const domains = [
   'cards',
   'rounds',
   'finding',
+  'passport',
   'handover',
   'practice',
 ];
@@ -41,6 +42,7 @@ export const serverOrder = [
   ['cards'],
   ['rounds'],
   ['finding'],
+  ['passport'],
   ['handover'],
   ['practice'],
   ['compose', 'app'],

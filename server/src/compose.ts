@@ -16,6 +16,7 @@ import {
 import { MethodRepository, methodRoutes, type Methods } from './methods';
 import { NetworkRepository, networkRoutes, type Networks } from './networks';
 import { BatchRepository, batchRoutes, type Plans } from './plans';
+import { passportRoutes } from './passport';
 import { EventHub } from './platform/events/hub';
 import { EventRepository } from './platform/events/repository';
 import { healthRoutes } from './platform/http/health';
@@ -156,6 +157,7 @@ export const allRoutes = (domains: Domains): Route[] => [
   ...checkRoutes(domains.cards),
   ...roundRoutes(domains.rounds),
   ...searchRoutes(domains.finding),
+  ...passportRoutes(domains),
   ...handOverRoutes(domains.handOver),
   ...exportRoutes(domains.handOver),
   ...settingRoutes(domains.settings),

@@ -132,7 +132,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     running.push(() => lab.close());
     const settings = new SettingRepository(knex, options.station);
     const reader = new ReaderSet([
-      { reader: lab.reader, offered: () => true },
+      { reader: lab.reader, offered: async () => (await settings.station()).practice },
       { reader: new LinuxReader(), offered: async () => (await settings.station()).realReaders },
     ]);
     const domains = compose({

@@ -10,6 +10,7 @@ export * from './images';
 export * from './log';
 export * from './methods';
 export * from './networks';
+export * from './passport';
 export * from './plans';
 export * from './practice';
 export * from './problem';

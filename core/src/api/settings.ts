@@ -18,6 +18,8 @@ export const StationSettingsSchema = z.object({
   blockMiB: z.union([z.literal(1), z.literal(2), z.literal(4), z.literal(8)]).default(4),
   /** Whether this computer's own card readers are offered beside the practice bench. */
   realReaders: z.boolean().default(false),
+  /** Whether the practice bench is there, with cards and boards that are simulated. */
+  practice: z.boolean().default(true),
   /** A sound when hands are needed. */
   sound: z.boolean().default(true),
 });

@@ -55,6 +55,9 @@ const toSighting = (row: SightingRow): Sighting => ({
   at: millis(row.at),
 });
 
+/** Sightings of one device that are told. */
+const SIGHTINGS_TOLD = 200;
+
 /** Searches and what they saw. */
 export class SearchRepository {
   constructor(private readonly knex: Knex) {}
@@ -118,6 +121,15 @@ export class SearchRepository {
       .where('batch_id', batchId)
       .orderBy(['address', 'port', { column: 'id', order: 'desc' }])
       .select<SightingRow[]>(this.knex.raw('distinct on (address, port) sighting.*'));
+    return rows.map(toSighting);
+  }
+
+  /** Hosts that showed a host key to a batch's searches, signed with or not, newest first. */
+  async ofKey(batchId: string, hostKey: string): Promise<Sighting[]> {
+    const rows = await this.knex<SightingRow>('sighting')
+      .where({ batch_id: batchId, host_key: hostKey })
+      .orderBy('id', 'desc')
+      .limit(SIGHTINGS_TOLD);
     return rows.map(toSighting);
   }
 }

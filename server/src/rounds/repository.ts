@@ -4,6 +4,7 @@ import {
   type CardState,
   type FirstBootMethodId,
   type MeasuredRate,
+  type PassportCard,
   type Round,
   type RoundCard,
 } from '@nest-mark/core';
@@ -38,6 +39,15 @@ interface CardRow {
   overrule: string | null;
   marked: boolean;
   past_cache: boolean | null;
+}
+
+/** What is told of a written card beside what was armed. */
+interface CardOnRecord {
+  number: number;
+  model: string | null;
+  size: string | null;
+  image_title: string | null;
+  carries: boolean;
 }
 
 export interface ArmedCard {
@@ -76,6 +86,9 @@ export interface CardTimes {
 
 /** Cards from which rates are learnt: older ones tell of other readers and cards. */
 const RATES_FROM = 200;
+
+/** Cards of a device that are told; older ones are in the log. */
+const CARDS_TOLD = 50;
 
 /** Rounds of a batch that are told; older ones are in the log. */
 const ROUNDS_TOLD = 30;
@@ -175,6 +188,41 @@ export class RoundRepository {
       .orderBy('slot_id')
       .select<Parameters<typeof toArmed>[0][]>('*');
     return rows.map(toArmed);
+  }
+
+  /** Cards that were written for a device, newest first, with what is known of each by its record. */
+  async cardsOf(deviceId: string): Promise<PassportCard[]> {
+    const rows = await this.knex('written_card as written')
+      .join('round', 'round.id', 'written.round_id')
+      .leftJoin('card', 'card.key', 'written.card_key')
+      .leftJoin('image', 'image.id', 'written.image_id')
+      .where('written.device_id', deviceId)
+      .orderBy('written.at', 'desc')
+      .limit(CARDS_TOLD)
+      .select<(CardRow & CardOnRecord)[]>(
+        'written.*',
+        'round.number',
+        'card.model',
+        'card.size',
+        'image.title as image_title',
+        this.knex.raw(
+          `coalesce(card.device_id = written.device_id and card.round_id = written.round_id, false) as carries`,
+        ),
+      );
+    return rows.map((row) => ({
+      key: row.card_key,
+      model: row.model ?? '',
+      size: row.size === null ? null : Number(row.size),
+      round: row.number,
+      state: row.state,
+      at: millis(row.at),
+      message: row.message,
+      imageTitle: row.image_title ?? 'an image that was taken off the shelf',
+      imageSha256: row.image_sha256,
+      method: row.method,
+      hostName: row.host_name,
+      carries: row.carries,
+    }));
   }
 
   /** The station whose round it is; null when there is no such round. */

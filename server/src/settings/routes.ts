@@ -14,7 +14,7 @@ export const settingRoutes = (settings: Settings): Route[] => [
   route({
     method: 'put',
     path: '/settings/station',
-    summary: 'Set this station: largest card, memory, real readers, sound',
+    summary: 'Set this station: largest card, memory, real readers, practice bench, sound',
     body: StationSettingsSchema,
     answer: StationSettingsSchema,
     run: async ({ body }) => {
@@ -29,6 +29,11 @@ export const settingRoutes = (settings: Settings): Route[] => [
         await record(settings, {
           kind: 'settings',
           text: `The card readers of this computer are ${body.realReaders ? 'offered' : 'no longer offered'}.`,
+        });
+      if (before.practice !== body.practice)
+        await record(settings, {
+          kind: 'settings',
+          text: `The practice bench was ${body.practice ? 'brought out' : 'put away'}.`,
         });
       settings.events.send({ type: 'settings' });
       settings.events.send({ type: 'slots' });

@@ -8,6 +8,8 @@ import * as bootEffects from './boot/boot.effects';
 import { bootFeature } from './boot/boot.reducer';
 import * as cardsEffects from './cards/cards.effects';
 import { cardsFeature } from './cards/cards.reducer';
+import * as practiceEffects from './practice/practice.effects';
+import { practiceFeature } from './practice/practice.reducer';
 import { WindowTitle } from './shell/window-title';
 import * as awayEffects from './state/away.effects';
 import * as batchEffects from './state/batch.effects';
@@ -45,6 +47,8 @@ export const appConfig: ApplicationConfig = {
     provideState(methodsFeature),
     provideState(networksFeature),
     provideState(noticeFeature),
+    // Its hands come up at every stage.
+    provideState(practiceFeature),
     provideState(progressFeature),
     provideState(selectionFeature),
     provideEffects(
@@ -57,6 +61,7 @@ export const appConfig: ApplicationConfig = {
       imagesEffects,
       methodsEffects,
       networksEffects,
+      practiceEffects,
       progressEffects,
     ),
     providePrimeNG({

@@ -33,6 +33,11 @@ export const routes: Routes = [
         loadChildren: async () => (await import('./hand-over/routes')).handOverRoutes,
       },
       {
+        path: 'device/:deviceId',
+        title: 'Passport · Nest Mark',
+        loadComponent: async () => (await import('./passport/passport-page')).PassportPage,
+      },
+      {
         path: 'images',
         title: 'Images · Nest Mark',
         loadComponent: async () => (await import('./images/images-page')).ImagesPage,
@@ -51,6 +56,11 @@ export const routes: Routes = [
         path: 'card-records',
         title: 'Card records · Nest Mark',
         loadComponent: async () => (await import('./card-records/card-records-page')).CardRecordsPage,
+      },
+      {
+        path: 'card-records/:key',
+        title: 'Card · Nest Mark',
+        loadComponent: async () => (await import('./card-records/card-page')).CardPage,
       },
       {
         path: 'networks',

@@ -13,6 +13,7 @@ import {
   LogEntrySchema,
   MadeKeySchema,
   NetworkListSchema,
+  PassportSchema,
   PracticeViewSchema,
   ProposalSchema,
   RateListSchema,
@@ -28,6 +29,7 @@ import {
   type KeyType,
   type LogEntry,
   type MadeKey,
+  type Passport,
   type PracticeAction,
   type PracticeView,
   type Proposal,
@@ -134,6 +136,8 @@ export class Api {
   newerImage = (id: string): Observable<NewerImage> => call('POST', `/images/${id}/newer`, NewerImageSchema);
   removeImage = (id: string): Observable<void> => order('DELETE', `/images/${id}`);
 
+  passport = (batchId: string, deviceId: string): Observable<Passport> =>
+    call('GET', `/batches/${batchId}/devices/${deviceId}/passport`, PassportSchema);
   log = (query: Record<string, string>): Observable<LogEntry[]> =>
     call('GET', `/log?${new URLSearchParams(query).toString()}`, z.array(LogEntrySchema));
 

@@ -10,6 +10,8 @@ import {
   settingsOf,
   unreadyCarriers,
   type BootWait,
+  type DeviceProgress,
+  type DeviceState,
 } from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { Checkbox } from 'primeng/checkbox';
@@ -20,10 +22,11 @@ import { boardsFeature } from '../state/boards.reducer';
 import { networksFeature } from '../state/networks.reducer';
 import { ProgressActions, progressFeature } from '../state/progress.reducer';
 import { selectDeviceViews, selectSelectedDevices } from '../state/selectors';
-import { Ring } from '../tray/ring';
+import { DeviceLink } from '../tray/device-link';
+import { SortHead } from '../ui/sort-head';
+import { TableView } from '../ui/table-view';
 import { BootActions, bootFeature } from './boot.reducer';
 import { selectMissing, selectSearching, selectUnpowered } from './found';
-import { standingWords } from '../tray/words';
 
 /** What the waiting means, in words. */
 function waitText(wait: BootWait | null): string {
@@ -34,10 +37,16 @@ function waitText(wait: BootWait | null): string {
     : `${clock(wait.waited)} since power-on; usual ${clock(wait.usual)}, normal until ${normal}`;
 }
 
+/** How sure it is that a board is there, in one word. */
+function standingOf(seen: DeviceProgress['seen'], poweredAt: number | null, state: DeviceState): string {
+  if (seen) return seen.alsoAt.length > 0 ? 'copied' : seen.standing;
+  return poweredAt === null ? 'not powered' : state === 'late' ? 'missing' : 'booting';
+}
+
 /** Waiting, searching, and who it is that answered. */
 @Component({
   selector: 'nm-boot-page',
-  imports: [Button, Checkbox, FormsModule, InputText, Ring],
+  imports: [Button, Checkbox, DeviceLink, FormsModule, InputText, SortHead],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './boot-page.html',
   styleUrl: './boot-page.css',
@@ -93,22 +102,29 @@ export class BootPage {
   protected readonly rows = computed(() => {
     const now = this.clock.now();
     return this.expected()
-      .map(({ device, facts, progress }) => {
-        const standing = deviceStanding(facts, now);
+      .map((view) => {
+        const { device, facts, progress } = view;
         const seen = progress?.seen ?? null;
+        const standing = standingOf(seen, facts.poweredAt, deviceStanding(facts, now).state);
         const last = this.last();
         return {
           ...device,
-          ring: standing.ring,
-          words: standingWords(standing, now),
+          view,
+          standing,
+          hand: standing !== 'proved' && standing !== 'booting',
           seen,
           quiet: seen !== null && last?.state === 'done' && seen.at < last.at,
           wait: waitText(bootWait(facts, now)),
-          late: standing.state === 'late',
-          notPowered: facts.poweredAt === null && !seen,
         };
       })
       .sort((a, b) => Number(a.seen !== null) - Number(b.seen !== null));
+  });
+
+  protected readonly table = new TableView(this.rows, {
+    name: ({ hostName, mark }) => `${hostName} ${mark}`,
+    nest: ({ nest }) => nest,
+    standing: ({ standing }) => standing,
+    address: ({ seen }) => seen?.address ?? '',
   });
 
   protected setSubnet(subnet: string): void {

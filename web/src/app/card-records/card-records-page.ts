@@ -1,14 +1,14 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { bothSizes, cardAdvice, type CardRecord, type CardWriting } from '@nest-mark/core';
 import { InputText } from 'primeng/inputtext';
 import { StationActions, stationFeature } from '../state/station.reducer';
+import { megabytes } from './rates';
 
 const day = (at: number): string =>
   new Date(at).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' });
-
-const megabytes = (rate: number): string => `${(rate / 1e6).toFixed(0)} MB/s`;
 
 /** The write rates of a card from its oldest to its newest writing, as points of a small line. */
 function trendOf(writings: readonly CardWriting[]): { points: string; from: string; to: string } | null {
@@ -46,7 +46,7 @@ function rowOf(record: CardRecord) {
 /** Every card that was used here: what it has been through, and whether to use it again. */
 @Component({
   selector: 'nm-card-records-page',
-  imports: [FormsModule, InputText],
+  imports: [FormsModule, InputText, RouterLink],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './card-records-page.html',
   styleUrl: './card-records-page.css',

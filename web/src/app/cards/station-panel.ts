@@ -34,6 +34,17 @@ import { StationActions, stationFeature } from '../state/station.reducer';
           </p>
           <div class="row">
             <p-checkbox
+              inputId="practice-there"
+              [binary]="true"
+              [ngModel]="set.practice"
+              (ngModelChange)="change({ practice: $event })"
+            />
+            <label for="practice-there"
+              >Keep the practice bench out, with its simulated reader and boards</label
+            >
+          </div>
+          <div class="row">
+            <p-checkbox
               inputId="sound"
               [binary]="true"
               [ngModel]="set.sound"

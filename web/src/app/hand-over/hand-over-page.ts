@@ -8,7 +8,11 @@ import { batchFeature } from '../state/batch.reducer';
 import { Clock } from '../state/clock';
 import { ProgressActions } from '../state/progress.reducer';
 import { selectDeviceViews, selectSelectedDevices } from '../state/selectors';
-import { Ring } from '../tray/ring';
+import { DeviceLink } from '../tray/device-link';
+import { LongValue } from '../ui/long-value';
+import { RowsInView } from '../ui/rows-in-view';
+import { SortHead } from '../ui/sort-head';
+import { TableView } from '../ui/table-view';
 import { DevicePassword } from './device-password';
 import { HandOverActions, handOverFeature, type HandOverFile } from './hand-over.reducer';
 
@@ -18,7 +22,7 @@ const isSure = ({ seen }: DeviceFacts): boolean => seen?.standing === 'proved' &
 /** Files for other tools, and who has been handed over. */
 @Component({
   selector: 'nm-hand-over-page',
-  imports: [Button, DevicePassword, FormsModule, InputText, Ring],
+  imports: [Button, DeviceLink, DevicePassword, FormsModule, InputText, LongValue, RowsInView, SortHead],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './hand-over-page.html',
   styleUrl: './hand-over-page.css',
@@ -89,19 +93,27 @@ export class HandOverPage {
       plan.devices.some((device) => settingsOf(plan, device).passwordLogin)
     );
   });
-  protected readonly rows = computed(() =>
-    this.views().map(({ device, facts, progress }) => {
-      const { ring, state } = deviceStanding(facts, this.clock.now());
+  private readonly rows = computed(() =>
+    this.views().map((view) => {
+      const { device, facts, progress } = view;
       return {
         ...device,
-        ring,
-        state,
+        view,
+        state: deviceStanding(facts, this.clock.now()).state,
         address: isSure(facts) ? (progress?.seen?.address ?? '') : '',
         print: progress?.fingerprint ?? '',
         byPassword: (device.overrides.passwordLogin ?? this.plan()?.access.passwordLogin) === true,
       };
     }),
   );
+
+  protected readonly rowHeight = 48;
+  protected readonly table = new TableView(this.rows, {
+    name: ({ hostName, mark }) => `${hostName} ${mark}`,
+    nest: ({ nest }) => nest,
+    state: ({ state }) => state,
+    address: ({ address }) => address,
+  });
 
   protected setPath(path: string): void {
     this.typedPath.set(path);

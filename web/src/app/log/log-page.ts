@@ -1,19 +1,17 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { deviceStanding, type Arc } from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
-import { Clock } from '../state/clock';
 import { selectDeviceViews } from '../state/selectors';
-import { Ring } from '../tray/ring';
+import { DeviceLink } from '../tray/device-link';
 import { LogActions, logFeature, type LogFilter } from './log.reducer';
 
 /** What happened, by device and by card; nothing in it can be changed. */
 @Component({
   selector: 'nm-log-page',
-  imports: [Button, FormsModule, InputText, Ring, Select],
+  imports: [Button, DeviceLink, FormsModule, InputText, Select],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <h1>Log</h1>
@@ -78,11 +76,7 @@ import { LogActions, logFeature, type LogFilter } from './log.reducer';
                 </td>
                 <td>
                   @if (entry.device; as device) {
-                    <span class="row name"
-                      ><nm-ring [arcs]="device.ring" [size]="24" /><span class="mono">{{
-                        device.mark
-                      }}</span></span
-                    >
+                    <nm-device-link [view]="device" [short]="true" />
                   }
                 </td>
                 <td class="mono small">{{ entry.cardSerial }}</td>
@@ -119,18 +113,10 @@ import { LogActions, logFeature, type LogFilter } from './log.reducer';
     .card {
       width: 7.5rem;
     }
-    .name {
-      flex-wrap: nowrap;
-      gap: 0.375rem;
-    }
-    td {
-      overflow-wrap: anywhere;
-    }
   `,
 })
 export class LogPage {
   private readonly store = inject(Store);
-  private readonly clock = inject(Clock);
   private readonly views = this.store.selectSignal(selectDeviceViews);
   private readonly state = this.store.selectSignal(logFeature.selectLogState);
   protected readonly narrowed = this.store.selectSignal(logFeature.selectFilter);
@@ -144,15 +130,7 @@ export class LogPage {
     { id: '', label: 'all devices' },
     ...this.views().map(({ device }) => ({ id: device.id, label: `${device.nest} · ${device.hostName}` })),
   ]);
-  private readonly signs = computed(() => {
-    const now = this.clock.now();
-    return new Map(
-      this.views().map(({ device, facts }): [string, { mark: string; ring: Arc[] }] => [
-        device.id,
-        { mark: device.mark, ring: deviceStanding(facts, now).ring },
-      ]),
-    );
-  });
+  private readonly byId = computed(() => new Map(this.views().map((view) => [view.device.id, view])));
   protected readonly entries = computed(() =>
     this.state().entries?.map((entry) => {
       const at = new Date(entry.at);
@@ -161,7 +139,7 @@ export class LogPage {
         ...entry,
         when: `${day} ${at.toLocaleTimeString('en-GB')}`,
         iso: at.toISOString(),
-        device: entry.deviceId === null ? null : (this.signs().get(entry.deviceId) ?? null),
+        device: entry.deviceId === null ? null : (this.byId().get(entry.deviceId) ?? null),
       };
     }),
   );

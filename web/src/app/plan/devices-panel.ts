@@ -1,26 +1,25 @@
-import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { deviceStanding, differing, settingTitle, type Device } from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
-import { TableModule } from 'primeng/table';
+import { Layout } from '../shell/layout';
 import { Clock } from '../state/clock';
 import { SelectionActions, selectionFeature } from '../state/selection';
 import { selectDeviceViews, selectFindings } from '../state/selectors';
 import { Ring } from '../tray/ring';
 import { StableRings } from '../tray/stable-rings';
+import { RowsInView } from '../ui/rows-in-view';
 import { AddDevices } from './add-devices';
-import { ChosenDevices } from './chosen-devices';
 import { PlanEditor } from './plan-editor';
 
-/** Height of a row; the table draws only the rows in view. */
+/** Height of a row in CSS pixels; the table draws only the rows in view. */
 const rowHeight = 52;
-const rowsShown = 6;
 
 @Component({
   selector: 'nm-devices-panel',
-  imports: [AddDevices, Button, ChosenDevices, FormsModule, InputText, Ring, TableModule],
+  imports: [AddDevices, Button, FormsModule, InputText, Ring, RowsInView],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './devices-panel.html',
   styleUrl: './devices-panel.css',
@@ -29,13 +28,13 @@ export class DevicesPanel {
   private readonly store = inject(Store);
   private readonly clock = inject(Clock);
   private readonly editor = inject(PlanEditor);
+  protected readonly layout = inject(Layout);
   private readonly views = this.store.selectSignal(selectDeviceViews);
   private readonly findings = this.store.selectSignal(selectFindings);
   private readonly selected = this.store.selectSignal(selectionFeature.selectIds);
   protected readonly rowHeight = rowHeight;
-  protected readonly height = computed(
-    () => `${String(Math.min(this.views().length, rowsShown) * rowHeight + 40)}px`,
-  );
+  /** Whether the form is there; it stays until the page is left, for there may be another kind to add. */
+  protected readonly adding = signal(false);
   protected readonly chosen = computed(() => new Set(this.selected()));
 
   private readonly rings = new StableRings();
@@ -53,7 +52,11 @@ export class DevicesPanel {
     }));
   });
 
-  protected readonly byId = (_index: number, row: Device): string => row.id;
+  constructor() {
+    effect(() => {
+      if (this.views().length === 0) this.adding.set(true);
+    });
+  }
 
   protected change(id: string, change: Partial<Device>, field: string): void {
     this.editor.edit(

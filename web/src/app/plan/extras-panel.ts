@@ -2,12 +2,9 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import {
-  linesOf,
-  readBootLines,
   refreshTitles,
   sudoTitles,
   usualBootLines,
-  wordsOf,
   type ExtraFile,
   type Extras,
   type Refresh,
@@ -16,7 +13,7 @@ import {
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
 import { Textarea } from 'primeng/textarea';
-import { selectFindings, selectImageFacts } from '../state/selectors';
+import { selectImageFacts } from '../state/selectors';
 import { Field } from '../ui/field';
 import { FileError, textOfFile } from '../ui/files';
 import { PlanEditor } from './plan-editor';
@@ -31,16 +28,6 @@ const MOST = 64_000;
   templateUrl: './extras-panel.html',
   styleUrl: './panel.css',
   styles: `
-    summary {
-      cursor: pointer;
-      min-height: 40px;
-      display: flex;
-      align-items: center;
-      gap: 0.75rem;
-    }
-    summary h2 {
-      margin: 0;
-    }
     .columns {
       display: grid;
       grid-template-columns: repeat(2, minmax(0, 1fr));
@@ -64,7 +51,6 @@ const MOST = 64_000;
 export class ExtrasPanel {
   protected readonly editor = inject(PlanEditor);
   private readonly store = inject(Store);
-  private readonly findings = this.store.selectSignal(selectFindings);
   private readonly images = this.store.selectSignal(selectImageFacts);
   protected readonly extras = computed(() => this.editor.plan().extras);
   protected readonly problem = signal('');
@@ -99,27 +85,6 @@ export class ExtrasPanel {
       ? 'This image brings no file for them that is known here.'
       : `Merged into the image’s ${image.bootConfig}, by section and key; nothing else in it is changed.`;
   });
-  /** What is set, in a few words, while the panel is closed. */
-  protected readonly says = computed(() => {
-    const extras = this.extras();
-    const counted = (count: number, one: string): string[] =>
-      count === 0 ? [] : [`${String(count)} ${one}${count === 1 ? '' : 's'}`];
-    const parts = [
-      ...(extras.wired.way === 'fixed' ? ['fixed wired addresses'] : []),
-      ...(extras.keyboard ? [`keyboard ${extras.keyboard}`] : []),
-      ...counted(readBootLines(extras.bootLines).lines.length, 'boot line'),
-      ...counted(wordsOf(extras.packages).length, 'package'),
-      ...counted(extras.files.length, 'file'),
-      ...counted(linesOf(extras.commands).length, 'command'),
-    ];
-    return (
-      parts.join(', ') || 'keyboard, fixed addresses, packages, boot lines, files, commands: nothing set'
-    );
-  });
-  protected readonly opened = signal(false);
-  /** A finding opens the panel: what it points at must be seen. It stays open when the finding goes. */
-  protected readonly found = computed(() => this.findings().some(({ place }) => place.startsWith('extras.')));
-
   protected set(change: Partial<Extras>, field: string): void {
     this.editor.edit((plan) => ({ ...plan, extras: { ...plan.extras, ...change } }), `extras.${field}`);
   }

@@ -1,17 +1,10 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { planPartOf, planParts } from '../shell/places';
 import { BatchActions } from '../state/batch.actions';
 import { batchFeature } from '../state/batch.reducer';
-
-const parts = [
-  { path: '.', title: 'Devices & settings', exact: true },
-  { path: 'power', title: 'Power', exact: false },
-  { path: 'kit', title: 'Kit', exact: false },
-  { path: 'time', title: 'Time', exact: false },
-  { path: 'card-files', title: 'On the card', exact: false },
-  { path: 'file', title: 'File', exact: false },
-] as const;
+import { selectFindings } from '../state/selectors';
 
 /** Can this batch work, what will it take, how long: one part for each question. */
 @Component({
@@ -20,16 +13,21 @@ const parts = [
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="row head">
-      <h1>Plan</h1>
+      <h1 class="visually-hidden">Plan</h1>
       <nav class="row grow" aria-label="Parts of the plan">
-        @for (part of parts; track part.path) {
+        @for (part of parts(); track part.path) {
           <a
-            [routerLink]="part.path"
+            [routerLink]="part.path || '.'"
             routerLinkActive="here"
-            [routerLinkActiveOptions]="{ exact: part.exact }"
+            [routerLinkActiveOptions]="{ exact: part.path === '' }"
             ariaCurrentWhenActive="page"
-            >{{ part.title }}</a
-          >
+            >{{ part.title }}
+            @if (part.found > 0) {
+              <span class="found" [class.stops]="part.stops"
+                >{{ part.found }}<span class="visually-hidden"> found</span></span
+              >
+            }
+          </a>
         }
       </nav>
       <button type="button" class="quiet" [disabled]="!canUndo()" (click)="undo()">Undo</button>
@@ -40,17 +38,23 @@ const parts = [
   styles: `
     .head {
       margin-bottom: 0.75rem;
-      flex-wrap: nowrap;
+      gap: 0 0.375rem;
     }
     nav {
       gap: 0;
-      flex-wrap: nowrap;
+      font-size: 0.9375rem;
+      flex-basis: 0;
+      min-width: 38rem;
+    }
+    .head button {
+      padding: 0 0.5rem;
     }
     nav a {
       display: inline-flex;
       align-items: center;
+      gap: 0.375rem;
       min-height: 40px;
-      padding: 0 0.75rem;
+      padding: 0 0.4375rem;
       color: var(--ink);
       text-decoration: none;
       border-bottom: 4px solid transparent;
@@ -63,13 +67,35 @@ const parts = [
       border-bottom-color: var(--ink);
       font-weight: 650;
     }
+    .found {
+      min-width: 1.375rem;
+      padding: 0 0.25rem;
+      border: 1px solid var(--line-strong);
+      border-radius: 3px;
+      font-size: 0.8125rem;
+      font-weight: 700;
+      line-height: 1.25rem;
+      text-align: center;
+    }
+    .found.stops {
+      border: 2px solid var(--clay);
+      color: var(--clay);
+    }
   `,
 })
 export class PlanPage {
   private readonly store = inject(Store);
   private readonly past = this.store.selectSignal(batchFeature.selectPast);
   private readonly future = this.store.selectSignal(batchFeature.selectFuture);
-  protected readonly parts = parts;
+  private readonly findings = this.store.selectSignal(selectFindings);
+  /** What the checks say about each part, notes left out: they need nobody. */
+  protected readonly parts = computed(() => {
+    const about = this.findings().filter(({ severity }) => severity !== 'note');
+    return planParts.map((part) => {
+      const here = about.filter(({ place }) => planPartOf(place) === part.path);
+      return { ...part, found: here.length, stops: here.some(({ severity }) => severity === 'stops') };
+    });
+  });
   protected readonly canUndo = computed(() => this.past().length > 0);
   protected readonly canRedo = computed(() => this.future().length > 0);
 

@@ -9,8 +9,12 @@ export const planRoutes: Routes = [
       {
         path: '',
         pathMatch: 'full',
-        loadComponent: async () => (await import('./settings-part')).SettingsPart,
+        loadComponent: async () => (await import('./devices-part')).DevicesPart,
       },
+      { path: 'image', loadComponent: async () => (await import('./image-panel')).ImagePanel },
+      { path: 'access', loadComponent: async () => (await import('./access-panel')).AccessPanel },
+      { path: 'networks', loadComponent: async () => (await import('./network-panel')).NetworkPanel },
+      { path: 'system', loadComponent: async () => (await import('./system-panel')).SystemPanel },
       { path: 'power', loadComponent: async () => (await import('./power-part')).PowerPart },
       { path: 'kit', loadComponent: async () => (await import('./kit-part')).KitPart },
       { path: 'time', loadComponent: async () => (await import('./time-part')).TimePart },

@@ -11,7 +11,7 @@ import { PlanEditor } from './plan-editor';
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <section class="sheet" aria-labelledby="tray-panel">
-      <h2 id="tray-panel">Batch and tray</h2>
+      <h2 id="tray-panel" class="visually-hidden">Batch and tray</h2>
       <nm-field place="name" label="Name of the batch">
         <input
           pInputText
@@ -32,33 +32,38 @@ import { PlanEditor } from './plan-editor';
           (ngModelChange)="editor.set({ site: $event }, 'site')"
         />
       </nm-field>
-      <div class="pair">
-        <nm-field place="tray.rows" label="Rows on the bench">
-          <input
-            pInputText
-            id="f-tray.rows"
-            type="number"
-            min="1"
-            [max]="limit.rows"
-            [ngModel]="plan().tray.rows"
-            (ngModelChange)="resize('rows', $event)"
-          />
-        </nm-field>
-        <nm-field place="tray.columns" label="Columns">
-          <input
-            pInputText
-            id="f-tray.columns"
-            type="number"
-            min="1"
-            [max]="limit.columns"
-            [ngModel]="plan().tray.columns"
-            (ngModelChange)="resize('columns', $event)"
-          />
-        </nm-field>
-      </div>
+      <nm-field place="tray.rows" label="Rows on the bench">
+        <input
+          pInputText
+          id="f-tray.rows"
+          type="number"
+          min="1"
+          [max]="limit.rows"
+          [ngModel]="plan().tray.rows"
+          (ngModelChange)="resize('rows', $event)"
+        />
+      </nm-field>
+      <nm-field place="tray.columns" label="Columns">
+        <input
+          pInputText
+          id="f-tray.columns"
+          type="number"
+          min="1"
+          [max]="limit.columns"
+          [ngModel]="plan().tray.columns"
+          (ngModelChange)="resize('columns', $event)"
+        />
+      </nm-field>
     </section>
   `,
-  styleUrl: './panel.css',
+  styles: `
+    section {
+      display: grid;
+      grid-template-columns: 2fr 2fr minmax(8.5rem, 1fr) minmax(6rem, 1fr);
+      gap: 0.875rem;
+      padding-block: 0.625rem 0.75rem;
+    }
+  `,
 })
 export class TrayPanel {
   protected readonly editor = inject(PlanEditor);

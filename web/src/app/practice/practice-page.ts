@@ -1,15 +1,13 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { Store } from '@ngrx/store';
-import { bothSizes, noCardFaults, type PracticeAction, type PracticeView } from '@nest-mark/core';
+import { bothSizes, type PracticeAction, type PracticeView } from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { Checkbox } from 'primeng/checkbox';
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
 import { sameChoices, type Choice } from '../ui/choices';
-import { batchFeature } from '../state/batch.reducer';
 import { faultKinds, faultOf } from './card-faults';
-import { PracticeActions, practiceFeature } from './practice.reducer';
+import { PracticeHands } from './practice-hands';
 
 type Phase = PracticeView['boards'][number]['phase'];
 const phaseWords: Record<Phase, string> = {
@@ -28,10 +26,9 @@ const phaseWords: Record<Phase, string> = {
   styleUrl: './practice-page.css',
 })
 export class PracticePage {
-  private readonly store = inject(Store);
-  private readonly batchId = this.store.selectSignal(batchFeature.selectId);
-  protected readonly view = this.store.selectSignal(practiceFeature.selectView);
-  protected readonly problem = this.store.selectSignal(practiceFeature.selectProblem);
+  protected readonly hands = inject(PracticeHands);
+  protected readonly view = this.hands.view;
+  protected readonly problem = this.hands.problem;
 
   protected readonly slots = computed(() => {
     const view = this.view();
@@ -75,34 +72,15 @@ export class PracticePage {
   protected readonly cardPicked = signal<string | null>(null);
 
   constructor() {
-    this.store.dispatch(PracticeActions.entered());
+    this.hands.enter();
   }
 
   protected act(action: PracticeAction): void {
-    this.store.dispatch(PracticeActions.done({ action }));
-  }
-
-  protected seat(): void {
-    const batchId = this.batchId();
-    if (batchId !== null) this.act({ do: 'seat', batchId });
+    this.hands.act(action);
   }
 
   protected pick(slotId: string, cardId: string): void {
     this.act({ do: 'insert', cardId, slotId });
-  }
-
-  protected setFault(cardId: string, kind: string): void {
-    const faults = faultKinds.find(({ id }) => id === kind)?.faults ?? noCardFaults;
-    this.act({ do: 'cardFaults', cardId, faults });
-  }
-
-  protected setAir(
-    change: Partial<{ on: boolean; ssid: string; passphrase: string; country: string }>,
-  ): void {
-    const air = this.view()?.air;
-    if (!air) return;
-    const { on, ssid, passphrase, country } = air;
-    this.act({ do: 'air', air: { on, ssid, passphrase, country, ...change } });
   }
 
   protected setPace(change: Partial<{ bootSeconds: number; slotRate: number }>): void {

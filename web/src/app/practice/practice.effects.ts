@@ -1,14 +1,23 @@
 import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
-import { concatMap, merge, switchMap, throttleTime } from 'rxjs';
+import { concatLatestFrom } from '@ngrx/operators';
+import { Store } from '@ngrx/store';
+import { concatMap, filter, merge, switchMap, throttleTime } from 'rxjs';
 import { Api } from '../api/api';
 import { ServerEvents } from '../api/server-events';
-import { PracticeActions } from './practice.reducer';
+import { PracticeActions, practiceFeature } from './practice.reducer';
 import { asked, whenever } from '../state/asked';
 
+/** Looks at the practice bench once somebody is at it, and again whenever something changes there. */
 export const load = createEffect(
-  (actions = inject(Actions), api = inject(Api), server = inject(ServerEvents)) =>
-    merge(actions.pipe(ofType(PracticeActions.entered)), whenever(server, 'practice', 'slots')).pipe(
+  (actions = inject(Actions), api = inject(Api), server = inject(ServerEvents), store = inject(Store)) =>
+    merge(
+      actions.pipe(ofType(PracticeActions.entered)),
+      whenever(server, 'practice', 'slots').pipe(
+        concatLatestFrom(() => store.select(practiceFeature.selectEntered)),
+        filter(([, entered]) => entered),
+      ),
+    ).pipe(
       throttleTime(200, undefined, { leading: true, trailing: true }),
       switchMap(() =>
         asked(

@@ -12,6 +12,8 @@ export const PracticeActions = createActionGroup({
 });
 
 export interface PracticeState {
+  /** Whether somebody is at it: the page or the dock was opened. */
+  entered: boolean;
   view: PracticeView | null;
   problem: Problem | null;
 }
@@ -19,7 +21,8 @@ export interface PracticeState {
 export const practiceFeature = createFeature({
   name: 'practice',
   reducer: createReducer<PracticeState>(
-    { view: null, problem: null },
+    { entered: false, view: null, problem: null },
+    on(PracticeActions.entered, (state): PracticeState => ({ ...state, entered: true })),
     on(PracticeActions.viewCame, (state, { view }): PracticeState => ({ ...state, view })),
     on(PracticeActions.done, (state): PracticeState => ({ ...state, problem: null })),
     on(PracticeActions.failed, (state, { problem }): PracticeState => ({ ...state, problem })),

@@ -11,17 +11,19 @@ import { RouterLink, RouterOutlet } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { BatchActions } from '../state/batch.actions';
 import { batchFeature } from '../state/batch.reducer';
+import { PracticeDock } from '../practice/practice-dock';
+import { selectPractice } from '../state/station.reducer';
 import { Tray } from '../tray/tray';
 import { TrayStrip } from '../tray/tray-strip';
-import { FindingsColumn } from './findings-column';
 import { Layout } from './layout';
 import { Rail } from './rail';
+import { SideColumn } from './side-column';
 import { YourTurn } from './your-turn';
 
 /** Whose turn it is, rail, tray, the stage's work, findings: the frame of every page of a batch. */
 @Component({
   selector: 'nm-batch-page',
-  imports: [FindingsColumn, Rail, RouterLink, RouterOutlet, Tray, TrayStrip, YourTurn],
+  imports: [PracticeDock, Rail, RouterLink, RouterOutlet, SideColumn, Tray, TrayStrip, YourTurn],
   changeDetection: ChangeDetectionStrategy.OnPush,
   host: { '[class.with-column]': 'column()' },
   template: `
@@ -50,9 +52,14 @@ import { YourTurn } from './your-turn';
         }
         <!-- Each view begins at its top. -->
         <main #work tabindex="0"><router-outlet (activate)="work.scrollTop = 0" /></main>
+        @if (dock()) {
+          @defer {
+            <nm-practice-dock [stage]="stage()" (closed)="layout.turnDock()" />
+          }
+        }
       </div>
       @if (column()) {
-        <nm-findings-column />
+        <nm-side-column />
       }
     } @else if (problem()) {
       <main class="sheet lost">
@@ -121,24 +128,38 @@ import { YourTurn } from './your-turn';
 })
 export class BatchPage {
   private readonly store = inject(Store);
-  private readonly layout = inject(Layout);
+  protected readonly layout = inject(Layout);
   readonly batchId = input.required<string>();
   protected readonly plan = this.store.selectSignal(batchFeature.selectPlan);
   protected readonly save = this.store.selectSignal(batchFeature.selectSave);
+  private readonly practice = this.store.selectSignal(selectPractice);
   protected readonly problem = this.store.selectSignal(batchFeature.selectProblem);
 
   protected readonly tray = computed(() => this.layout.room().tray);
   protected readonly column = computed(() => this.layout.room().column);
 
+  protected readonly stage = computed(() => this.layout.view().split('/')[0] ?? '');
+  /** Its own page has all of it. */
+  protected readonly dock = computed(
+    () => this.layout.dock() && this.practice() && this.stage() !== 'practice',
+  );
+
   constructor() {
     effect(() => this.store.dispatch(BatchActions.opened({ id: this.batchId() })));
   }
 
-  /** Ctrl and a point turns the tray's size on, Ctrl and a comma the column of findings; F8 opens that too. */
+  /**
+   * Ctrl and a point turns the tray's size on, Ctrl and a comma the column of findings; F8 opens that too. F9 brings up
+   * the hands of the practice bench.
+   */
   @HostListener('document:keydown', ['$event'])
   protected onKey(event: KeyboardEvent): void {
     if (event.key === 'F8' && !this.column()) {
       this.layout.turnColumn();
+      event.preventDefault();
+    }
+    if (event.key === 'F9') {
+      this.layout.turnDock();
       event.preventDefault();
     }
     if (!event.ctrlKey || event.altKey || event.shiftKey || event.metaKey) return;

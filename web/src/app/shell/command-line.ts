@@ -20,7 +20,8 @@ import { selectDeviceViews } from '../state/selectors';
 import { Theme } from '../theme/theme';
 import { focusField, focusId } from '../ui/focus-field';
 import { matching, type Command } from './commands';
-import { partOf, planFields } from './places';
+import { OpenPassport } from './open-passport';
+import { partOf, planFields, planParts } from './places';
 
 const pages: readonly [string, string][] = [
   ['plan', 'Plan'],
@@ -29,11 +30,9 @@ const pages: readonly [string, string][] = [
   ['card-check', 'Card check'],
   ['card-records', 'Card records'],
   ['hand-over', 'Hand over'],
-  ['plan/power', 'Power'],
-  ['plan/kit', 'Kit'],
-  ['plan/time', 'Time'],
-  ['plan/card-files', 'On the card'],
-  ['plan/file', 'Plan as a file'],
+  ...planParts.flatMap(({ path, title }): [string, string][] =>
+    path === '' ? [] : [[`plan/${path}`, path === 'file' ? 'Plan as a file' : title]],
+  ),
   ['images', 'Images'],
   ['networks', 'Networks'],
   ['boards', 'Boards'],
@@ -55,6 +54,7 @@ export class CommandLine {
   private readonly store = inject(Store);
   private readonly router = inject(Router);
   private readonly theme = inject(Theme);
+  private readonly passports = inject(OpenPassport);
   private readonly views = this.store.selectSignal(selectDeviceViews);
   private readonly batchId = this.store.selectSignal(batchFeature.selectId);
   private readonly batches = this.store.selectSignal(batchFeature.selectList);
@@ -70,7 +70,7 @@ export class CommandLine {
         kind: 'device',
         title: device.hostName || 'no name yet',
         more: `${device.mark} · ${device.nest}`,
-        run: () => this.store.dispatch(SelectionActions.set({ ids: [device.id] })),
+        run: () => this.passports.open(device.id),
       })),
       ...(id === null
         ? []

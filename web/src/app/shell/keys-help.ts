@@ -6,6 +6,7 @@ const keys: readonly [string, string][] = [
   ['F8', 'Go to the field of the first finding, then of the next one'],
   ['Ctrl .', 'The tray: open, one line, away; remembered for each view'],
   ['Ctrl ,', 'The findings beside the work, or not'],
+  ['F9', 'The hands of the practice bench, at any stage'],
   ['?', 'This list'],
   ['Ctrl Z, Ctrl Shift Z', 'Undo and redo an edit of the plan'],
   ['Arrow keys', 'In the tray: go from nest to nest'],
@@ -13,6 +14,8 @@ const keys: readonly [string, string][] = [
   ['Space', 'In the tray: add a nest to the selection, or take it out'],
   ['Ctrl A, Escape', 'In the tray: select all, select none'],
   ['Letters and digits', 'In the tray: select by part of a name or a mark'],
+  ['Enter, double click', 'In the tray: open the passport of a device'],
+  ['N, P', 'In a passport: the next device, the one before'],
   ['Mouse drag', 'In the tray: draw a rectangle around nests'],
 ];
 

@@ -26,8 +26,15 @@ function kept(): Record<string, Partial<Room>> {
   }
 }
 
-/** `/batch/ID/plan/power?x` is the view `plan/power`. */
-export const viewOf = (url: string): string => (url.split(/[?#]/)[0] ?? '').split('/').slice(3).join('/');
+/** Views of one thing each, which are all alike to a person. */
+const oneOfMany = ['device', 'card-records'];
+
+/** `/batch/ID/plan/power?x` is the view `plan/power`, `/batch/ID/device/ID` the view `device`. */
+export function viewOf(url: string): string {
+  const parts = (url.split(/[?#]/)[0] ?? '').split('/').slice(3);
+  const [stage = ''] = parts;
+  return oneOfMany.includes(stage) ? stage : parts.join('/');
+}
 
 /** How much room the tray and the column take beside a view's work; remembered for each view. */
 @Injectable({ providedIn: 'root' })
@@ -47,6 +54,13 @@ export class Layout {
     ...usualRoom(this.view(), this.devices().length),
     ...this.chosen()[this.view()],
   }));
+
+  /** Whether the practice bench's hands are up, at whatever stage. */
+  readonly dock = signal(false);
+
+  turnDock(): void {
+    this.dock.update((open) => !open);
+  }
 
   /** From open to a strip, from there away, and open again. */
   nextTray(): void {

@@ -1,7 +1,43 @@
-/** Where in the plan the control of a finding lies, as a route below the batch. */
+/** The parts of a plan in the order of the work, with the path of each below the plan; the first has none. */
+export const planParts = [
+  { path: '', title: 'Devices' },
+  { path: 'image', title: 'Image & board' },
+  { path: 'access', title: 'Access' },
+  { path: 'networks', title: 'Networks' },
+  { path: 'system', title: 'System' },
+  { path: 'power', title: 'Power' },
+  { path: 'kit', title: 'Kit' },
+  { path: 'time', title: 'Time' },
+  { path: 'card-files', title: 'On the card' },
+  { path: 'file', title: 'File' },
+] as const;
+
+export type PlanPart = (typeof planParts)[number]['path'];
+
+/** In which part lie the places whose names begin so; all others lie with the devices. */
+const partOfPlace: Readonly<Record<string, PlanPart>> = {
+  imageId: 'image',
+  boardProfileId: 'image',
+  access: 'access',
+  network: 'networks',
+  networks: 'networks',
+  net: 'networks',
+  country: 'networks',
+  timeZone: 'system',
+  locale: 'system',
+  extras: 'system',
+  power: 'power',
+  kit: 'kit',
+  bench: 'time',
+};
+
+/** In which part of the plan the control of a finding lies. */
+export const planPartOf = (place: string): PlanPart => partOfPlace[place.split('.')[0] ?? ''] ?? '';
+
+/** The same as a route below the batch. */
 export function partOf(place: string): string[] {
-  const [part = ''] = place.split('.');
-  return part === 'power' || part === 'kit' ? ['plan', part] : part === 'bench' ? ['plan', 'time'] : ['plan'];
+  const part = planPartOf(place);
+  return part === '' ? ['plan'] : ['plan', part];
 }
 
 /** Fields of the plan that the command line goes to by name. */

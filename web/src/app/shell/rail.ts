@@ -4,6 +4,7 @@ import { Store } from '@ngrx/store';
 import { deviceStanding, stageCounts, type Stage } from '@nest-mark/core';
 import { Clock } from '../state/clock';
 import { selectDeviceViews } from '../state/selectors';
+import { selectPractice } from '../state/station.reducer';
 
 const stageLinks: readonly { stage: Stage; path: string; title: string }[] = [
   { stage: 'plan', path: 'plan', title: 'Plan' },
@@ -42,7 +43,7 @@ const shelves = [
         </a>
       }
       <hr />
-      @for (shelf of shelves; track shelf.path) {
+      @for (shelf of shelves(); track shelf.path) {
         <a class="shelf" [routerLink]="shelf.path" routerLinkActive="here" ariaCurrentWhenActive="page">{{
           shelf.title
         }}</a>
@@ -103,7 +104,11 @@ const shelves = [
 export class Rail {
   private readonly views = inject(Store).selectSignal(selectDeviceViews);
   private readonly clock = inject(Clock);
-  protected readonly shelves = shelves;
+  private readonly practice = inject(Store).selectSignal(selectPractice);
+  /** The practice bench is not told of where it was put away. */
+  protected readonly shelves = computed(() =>
+    shelves.filter(({ path }) => path !== 'practice' || this.practice()),
+  );
   protected readonly entries = computed(() => {
     const now = this.clock.now();
     const counts = stageCounts(this.views().map((view) => deviceStanding(view.facts, now)));

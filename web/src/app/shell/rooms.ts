@@ -25,6 +25,7 @@ export function usualRoom(view: string, devices: number): Room {
     case 'boot':
       return { tray: devices <= OPEN_UP_TO ? 'open' : 'strip', column: false };
     case 'hand-over':
+    case 'device':
       return { tray: 'strip', column: false };
     default:
       return { tray: 'away', column: false };

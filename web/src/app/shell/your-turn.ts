@@ -3,6 +3,7 @@ import { Store } from '@ngrx/store';
 import { clock, yourTurn } from '@nest-mark/core';
 import { Clock } from '../state/clock';
 import { selectFindings } from '../state/selectors';
+import { selectPractice } from '../state/station.reducer';
 import { Layout } from './layout';
 import { selectTurnFacts } from './turn-facts';
 import { TurnHands } from './turn-hands';
@@ -23,6 +24,7 @@ export class YourTurn {
   private readonly findings = this.store.selectSignal(selectFindings);
   protected readonly layout = inject(Layout);
 
+  protected readonly practice = this.store.selectSignal(selectPractice);
   private readonly turn = computed(() => yourTurn(this.facts(), this.clock.now()));
   /** It changes only when something happens, so that it is spoken once. */
   protected readonly say = computed(() => this.turn().say);

@@ -1,4 +1,12 @@
-import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
+import {
+  createActionGroup,
+  createFeature,
+  createReducer,
+  createSelector,
+  emptyProps,
+  on,
+  props,
+} from '@ngrx/store';
 import type { StationSettings, CardRecord, Problem, StartCapacityCheck, SaveCard } from '@nest-mark/core/api';
 
 export const StationActions = createActionGroup({
@@ -62,3 +70,9 @@ export const stationFeature = createFeature({
     on(StationActions.capacityLeft, (state): StationState => ({ ...state, problem: null })),
   ),
 });
+
+/** Whether the practice bench is out at this station. */
+export const selectPractice = createSelector(
+  stationFeature.selectSettings,
+  (settings) => settings?.practice === true,
+);

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, signal } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { compareNests } from '@nest-mark/core';
+import { OpenPassport } from '../shell/open-passport';
 import { Clock } from '../state/clock';
 import { SelectionActions, selectionFeature } from '../state/selection';
 import { selectDeviceViews } from '../state/selectors';
@@ -19,6 +20,7 @@ import { StableRings } from './stable-rings';
 export class TrayStrip {
   private readonly store = inject(Store);
   private readonly clock = inject(Clock);
+  private readonly passports = inject(OpenPassport);
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
   private readonly views = this.store.selectSignal(selectDeviceViews);
   private readonly selected = this.store.selectSignal(selectionFeature.selectIds);
@@ -53,6 +55,11 @@ export class TrayStrip {
     if (cell) this.choose(cell, at, event.ctrlKey || event.metaKey);
   }
 
+  protected onDouble(event: MouseEvent): void {
+    const cell = event.target instanceof Element ? event.target.closest<HTMLElement>('[data-device]') : null;
+    if (cell?.dataset['device']) this.passports.open(cell.dataset['device']);
+  }
+
   private choose({ view: { device } }: DeviceCell, place: number, add: boolean): void {
     this.at.set(place);
     this.store.dispatch(
@@ -74,7 +81,7 @@ export class TrayStrip {
       this.choose(next, to, event.shiftKey && !next.selected);
       this.host.nativeElement.querySelectorAll<HTMLElement>('[role="gridcell"]')[to]?.focus();
     } else if (event.key === ' ' && now) this.choose(now, here, true);
-    else if (event.key === 'Enter' && now) this.choose(now, here, false);
+    else if (event.key === 'Enter' && now) this.passports.open(now.view.device.id);
     else if (event.key === 'Escape') this.clear();
     else if (event.key.toLowerCase() === 'a' && (event.ctrlKey || event.metaKey))
       this.store.dispatch(SelectionActions.set({ ids: cells.map(({ view }) => view.device.id) }));

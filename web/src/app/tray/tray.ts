@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, signal } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { nestName, parseNest } from '@nest-mark/core';
+import { OpenPassport } from '../shell/open-passport';
 import { batchFeature } from '../state/batch.reducer';
 import { Clock } from '../state/clock';
 import { SelectionActions, selectionFeature } from '../state/selection';
@@ -34,6 +35,7 @@ interface Cell {
 export class Tray {
   private readonly store = inject(Store);
   private readonly clock = inject(Clock);
+  private readonly passports = inject(OpenPassport);
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
   private readonly views = this.store.selectSignal(selectDeviceViews);
   private readonly plan = this.store.selectSignal(batchFeature.selectPlan);
@@ -109,7 +111,8 @@ export class Tray {
     } else if (event.key === ' ') {
       for (const id of this.idsBetween(this.focus(), this.focus()))
         this.store.dispatch(SelectionActions.toggled({ id }));
-    } else if (event.key === 'Enter') this.set(this.idsBetween(this.focus(), this.focus()));
+    } else if (event.key === 'Enter')
+      for (const id of this.idsBetween(this.focus(), this.focus())) this.passports.open(id);
     else if (event.key === 'Escape') this.clear();
     else if (event.key.toLowerCase() === 'a' && (event.ctrlKey || event.metaKey))
       this.set(this.views().map(({ device }) => device.id));
@@ -152,6 +155,11 @@ export class Tray {
       if (event.ctrlKey || event.metaKey) this.store.dispatch(SelectionActions.toggled({ id }));
       else this.set([id]);
     }
+  }
+
+  protected onDouble(event: MouseEvent): void {
+    const cell = event.target instanceof Element ? event.target.closest<HTMLElement>('[data-device]') : null;
+    if (cell?.dataset['device']) this.passports.open(cell.dataset['device']);
   }
 
   protected onMove(event: PointerEvent): void {

@@ -1,3 +1,5 @@
+import { wantRow } from './rows-in-view';
+
 /** Id of the control for a place in the plan, as findings name it, of a device or network if it is one's. */
 export const fieldId = (place: string, ownerId?: string): string =>
   `f-${place}${ownerId === undefined ? '' : `-${ownerId}`}`;
@@ -17,6 +19,8 @@ export function focusId(...ids: string[]): void {
   look(20);
 }
 
-/** Goes to the control of a finding. */
-export const focusField = (place: string, ownerId?: string): void =>
+/** Goes to the control of a finding, also of one in a row of a long table that is not drawn yet. */
+export function focusField(place: string, ownerId?: string): void {
+  if (ownerId !== undefined) setTimeout(() => wantRow(ownerId));
   focusId(fieldId(place, ownerId), fieldId(place));
+}

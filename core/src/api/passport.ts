@@ -1,0 +1,40 @@
+import * as z from 'zod';
+import { CardStateSchema } from '../progress/standing';
+import { SightingSchema } from './finding';
+
+/** Messages about everything that is on record about one device. Times are milliseconds since 1970. */
+
+/** A card that was written for a device. */
+export const PassportCardSchema = z.object({
+  /** Key of its card record; null for one of an earlier version. */
+  key: z.string().nullable(),
+  model: z.string(),
+  /** Octets; null where the reader's word is not on record. */
+  size: z.number().nullable(),
+  round: z.number(),
+  state: CardStateSchema,
+  at: z.number(),
+  message: z.string(),
+  imageTitle: z.string(),
+  /** Digest of the image that was confirmed for it; null for one of an earlier version. */
+  imageSha256: z.string().nullable(),
+  method: z.string().nullable(),
+  /** The name that the device had then. */
+  hostName: z.string(),
+  /** Whether this writing is still on the card, as far as is known here; the newest of these is the device's card. */
+  carries: z.boolean(),
+});
+export type PassportCard = z.infer<typeof PassportCardSchema>;
+
+export const PassportSchema = z.object({
+  batchId: z.uuid(),
+  deviceId: z.uuid(),
+  /** The host key's public half as known_hosts has it; null before it was made. */
+  hostKey: z.string().nullable(),
+  fingerprint: z.string().nullable(),
+  /** Newest first. */
+  cards: z.array(PassportCardSchema),
+  /** Hosts that showed its host key, signed with or not, newest first. */
+  sightings: z.array(SightingSchema),
+});
+export type Passport = z.infer<typeof PassportSchema>;

@@ -1,0 +1,10 @@
+import type { Finding } from '../finding';
+import type { Plans } from '../plans';
+import type { Rounds } from '../rounds';
+
+/** Everything that is on record about one device. */
+export interface Passports {
+  plans: Plans;
+  rounds: Rounds;
+  finding: Finding;
+}

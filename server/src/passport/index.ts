@@ -1,0 +1,3 @@
+/** Everything that is on record about one device. */
+export type { Passports } from './domain';
+export { passportRoutes } from './routes';

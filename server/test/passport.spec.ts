@@ -1,0 +1,97 @@
+import type { Batch, Passport, PracticeView, Proposal, Round } from '@nest-mark/core';
+import { baseImage, TestServer, tankPlan } from './helpers/server';
+
+const network = '127.61.31';
+let server: TestServer;
+let batch: Batch;
+
+beforeAll(async () => {
+  server = await TestServer.start(network);
+  const image = await server.shelve(baseImage, '', 'Practice OS 1');
+  await server.act({ do: 'pace', bootSeconds: 0, slotRate: 0 });
+  batch = await server.batch(tankPlan(3, image.id, network));
+});
+afterAll(() => server.end());
+
+const passport = (device: number): Promise<Passport> =>
+  server.ok('GET', `/batches/${batch.id}/devices/${batch.plan.devices[device]!.id}/passport`);
+
+const boot = async (): Promise<void> => {
+  await server.act({ do: 'seat', batchId: batch.id });
+  await server.until(async () => {
+    const { boards }: PracticeView = await server.act({ do: 'powerAll', on: true });
+    return boards.every(({ phase }) => phase === 'online') ? true : null;
+  });
+  await server.search(batch.id, `${network}.0/24`);
+};
+
+describe('the passport of a device', () => {
+  it('has a key and nothing else before anything was written', async () => {
+    const found = await passport(0);
+    expect(found).toMatchObject({ cards: [], sightings: [] });
+    expect(found.hostKey).toMatch(/^ssh-ed25519 /);
+    expect(found.fingerprint).toMatch(/^SHA256:/);
+  });
+
+  it('tells the card that was written, with what, and each time its key was seen', async () => {
+    await server.act({ do: 'insertFresh' });
+    await server.ended(batch.id, (await server.arm(batch.id)).id);
+    await boot();
+    await server.search(batch.id, `${network}.0/24`);
+    const found = await Promise.all([0, 1, 2].map(passport));
+    for (const [index, { cards, sightings, hostKey }] of found.entries()) {
+      expect(cards).toHaveLength(1);
+      expect(cards[0]).toMatchObject({
+        round: 1,
+        state: 'verified',
+        carries: true,
+        imageTitle: 'Practice OS 1',
+        hostName: batch.plan.devices[index]!.hostName,
+      });
+      expect(cards[0]!.size).toBeGreaterThan(0);
+      expect(sightings).toHaveLength(2);
+      expect(sightings.every((seen) => seen.hostKey === hostKey && seen.keyProven)).toBe(true);
+    }
+    // Nobody's key and nobody's card stands in another one's passport.
+    expect(new Set(found.map(({ hostKey }) => hostKey)).size).toBe(3);
+    expect(new Set(found.flatMap(({ cards }) => cards.map(({ key }) => key))).size).toBe(3);
+  });
+
+  it('a second card takes the first one’s place, which is told to carry the device still', async () => {
+    await server.act({ do: 'powerAll', on: false });
+    await server.act({ do: 'insertFresh' });
+    const [device] = batch.plan.devices;
+    const { cards: slots, at } = await server.ok<Proposal>('GET', `/batches/${batch.id}/next-round`);
+    const fresh = slots.find(({ medium, verifiedFor }) => medium !== null && verifiedFor === null);
+    const before = await passport(0);
+    const round = await server.ok<Round>('POST', `/batches/${batch.id}/rounds`, {
+      cards: [{ slotId: fresh!.slotId, deviceId: device!.id, identity: fresh!.medium!.identity }],
+      confirm: 'erase 1',
+      lookedAt: at,
+    });
+    await server.ended(batch.id, round.id);
+    const { cards } = await passport(0);
+    expect(cards.map(({ carries, round }) => [carries, round])).toEqual([
+      [true, 2],
+      [true, 1],
+    ]);
+    expect(cards[1]!.key).toBe(before.cards[0]!.key);
+  });
+
+  it('is refused for a device that is not in the plan, and for one of another batch', async () => {
+    const other = await server.batch({ ...tankPlan(1, null, network), name: 'Others' });
+    const [theirs] = other.plan.devices;
+    const nobody = '00000000-0000-4000-8000-0000000000ff';
+    for (const id of [theirs!.id, nobody])
+      expect(await server.refused('GET', `/batches/${batch.id}/devices/${id}/passport`)).toMatchObject({
+        status: 404,
+        code: 'device-missing',
+      });
+    expect(await server.refused('GET', `/batches/${nobody}/devices/${theirs!.id}/passport`)).toMatchObject({
+      code: 'batch-missing',
+    });
+    expect(await server.refused('GET', `/batches/${batch.id}/devices/1/passport`)).toMatchObject({
+      status: 422,
+    });
+  });
+});

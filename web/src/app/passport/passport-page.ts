@@ -1,0 +1,205 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input } from '@angular/core';
+import { Router, RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import {
+  bothSizes,
+  compareNests,
+  deviceStanding,
+  settingsOf,
+  settingWords,
+  staysOf,
+  type PassportCard,
+} from '@nest-mark/core';
+import { printLabel } from '../cards/print-label';
+import { DevicePassword } from '../hand-over/device-password';
+import { GoToFinding } from '../shell/go-to-finding';
+import { OpenPassport } from '../shell/open-passport';
+import { batchFeature } from '../state/batch.reducer';
+import { boardsFeature } from '../state/boards.reducer';
+import { Clock } from '../state/clock';
+import { networksFeature } from '../state/networks.reducer';
+import { ProgressActions } from '../state/progress.reducer';
+import { SelectionActions } from '../state/selection';
+import { selectDeviceViews, selectFindings, selectImageFacts } from '../state/selectors';
+import { Ring } from '../tray/ring';
+import { standingWords } from '../tray/words';
+import { LongValue } from '../ui/long-value';
+import { moment } from '../ui/moment';
+import { ReadPassport } from './read-passport';
+
+/** What a card that was written for the device is to it now. */
+function cardRow(card: PassportCard, order: number, first: number) {
+  const now = card.carries && order === first;
+  return {
+    ...card,
+    when: moment(card.at),
+    what: [card.model, card.size === null ? '' : bothSizes(card.size)].filter(Boolean).join(', '),
+    standing: now
+      ? 'its card now'
+      : card.carries
+        ? 'carries it still: do not start both'
+        : card.state === 'verified'
+          ? 'written for another or changed since'
+          : card.state,
+    now,
+    twice: card.carries && !now,
+  };
+}
+
+/** Everything about one board on one page, and what can be done with it now. */
+@Component({
+  selector: 'nm-passport-page',
+  imports: [DevicePassword, LongValue, Ring, RouterLink],
+  providers: [ReadPassport],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './passport-page.html',
+  styleUrl: './passport-page.css',
+  host: { '(document:keydown)': 'onKey($event)' },
+})
+export class PassportPage {
+  private readonly store = inject(Store);
+  private readonly router = inject(Router);
+  private readonly clock = inject(Clock);
+  private readonly places = inject(GoToFinding);
+  private readonly passports = inject(OpenPassport);
+  private readonly reader = inject(ReadPassport);
+  /** From the page's address. */
+  readonly deviceId = input.required<string>();
+  protected readonly batchId = this.store.selectSignal(batchFeature.selectId);
+  private readonly plan = this.store.selectSignal(batchFeature.selectPlan);
+  private readonly views = this.store.selectSignal(selectDeviceViews);
+  private readonly findings = this.store.selectSignal(selectFindings);
+  private readonly images = this.store.selectSignal(selectImageFacts);
+  private readonly boards = this.store.selectSignal(boardsFeature.selectList);
+  private readonly networks = this.store.selectSignal(networksFeature.selectFacts);
+  protected readonly problem = this.reader.problem;
+  protected readonly passport = this.reader.passport;
+
+  private readonly inOrder = computed(() =>
+    [...this.views()].sort((a, b) => compareNests(a.device.nest, b.device.nest)),
+  );
+  private readonly at = computed(() =>
+    this.inOrder().findIndex(({ device }) => device.id === this.deviceId()),
+  );
+  protected readonly view = computed(() => this.inOrder()[this.at()]);
+  protected readonly before = computed(() => this.inOrder()[this.at() - 1]?.device);
+  protected readonly after = computed(() => this.inOrder()[this.at() + 1]?.device);
+
+  protected readonly standing = computed(() => {
+    const view = this.view();
+    if (!view) return null;
+    const now = this.clock.now();
+    const standing = deviceStanding(view.facts, now);
+    return { ...standing, words: standingWords(standing, now) };
+  });
+  protected readonly ring = computed(() => this.standing()?.ring ?? [], {
+    equal: (a, b) => JSON.stringify(a) === JSON.stringify(b),
+  });
+  protected readonly settings = computed(() => {
+    const plan = this.plan();
+    const device = this.view()?.device;
+    if (!plan || !device) return [];
+    const titleIn =
+      (list: readonly { id: string; title: string }[]) =>
+      (id: string): string | undefined =>
+        list.find((one) => one.id === id)?.title;
+    const networkNamed = (id: string): string | undefined => {
+      const network = this.networks().find((one) => one.id === id);
+      return network && (network.title || network.ssid);
+    };
+    return settingWords(plan, device, {
+      board: titleIn(this.boards()),
+      image: titleIn(this.images()),
+      network: networkNamed,
+    });
+  });
+  protected readonly byPassword = computed(() => {
+    const plan = this.plan();
+    const device = this.view()?.device;
+    return (
+      plan !== null &&
+      device !== undefined &&
+      plan.access.passwordScope === 'each' &&
+      settingsOf(plan, device).passwordLogin
+    );
+  });
+  protected readonly about = computed(() =>
+    this.findings().filter(({ deviceId }) => deviceId === this.deviceId()),
+  );
+  protected readonly cards = computed(() => {
+    const cards = this.passport()?.cards ?? [];
+    const first = cards.findIndex(({ carries }) => carries);
+    return cards.map((card, order) => cardRow(card, order, first));
+  });
+  protected readonly stays = computed(() =>
+    staysOf(this.passport()?.sightings ?? []).map((stay) => ({
+      ...stay,
+      since: moment(stay.from),
+      until: moment(stay.to),
+    })),
+  );
+  protected readonly seen = computed(() => this.view()?.progress?.seen ?? null);
+  protected readonly log = computed(() =>
+    this.reader.log().map((entry) => ({ ...entry, when: moment(entry.at) })),
+  );
+  protected readonly powered = computed(() => {
+    const at = this.view()?.facts.poweredAt ?? null;
+    return at === null ? '' : moment(at);
+  });
+  protected readonly canPower = computed(() => {
+    const facts = this.view()?.facts;
+    return facts?.card?.state === 'verified' && facts.seen === null;
+  });
+  protected readonly canHandOver = computed(() => {
+    const facts = this.view()?.facts;
+    return (
+      facts?.seen?.standing === 'proved' && facts.seen.alsoAt.length === 0 && facts.handedOverAt === null
+    );
+  });
+
+  constructor() {
+    effect(() => {
+      const batchId = this.batchId();
+      const deviceId = this.deviceId();
+      if (batchId === null) return;
+      this.reader.look(batchId, deviceId);
+      this.store.dispatch(SelectionActions.set({ ids: [deviceId] }));
+    });
+  }
+
+  /** N and P go to the next and to the previous device. */
+  protected onKey(event: KeyboardEvent): void {
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.target instanceof Element && event.target.closest('input, textarea, [role="grid"], .p-dialog'))
+      return;
+    const key = event.key.toLowerCase();
+    const to = key === 'n' ? this.after() : key === 'p' ? this.before() : undefined;
+    if (to) this.open(to.id);
+  }
+
+  protected open(deviceId: string): void {
+    this.passports.open(deviceId);
+  }
+
+  protected power(): void {
+    this.store.dispatch(ProgressActions.poweredNoted({ deviceIds: [this.deviceId()] }));
+  }
+
+  protected handOver(): void {
+    this.store.dispatch(ProgressActions.handOverNoted({ deviceIds: [this.deviceId()] }));
+  }
+
+  protected label(): void {
+    const device = this.view()?.device;
+    if (device) printLabel(device);
+  }
+
+  /** To a stage, where this device is the one that is selected. */
+  protected stage(...path: string[]): void {
+    void this.router.navigate(['/batch', this.batchId(), ...path]);
+  }
+
+  protected mend(finding: Parameters<GoToFinding['go']>[0]): void {
+    this.places.go(finding);
+  }
+}

@@ -1,0 +1,41 @@
+import { inject, Injectable } from '@angular/core';
+import { Store } from '@ngrx/store';
+import { noCardFaults, type PracticeAction } from '@nest-mark/core';
+import { batchFeature } from '../state/batch.reducer';
+import { faultKinds } from './card-faults';
+import { PracticeActions, practiceFeature } from './practice.reducer';
+
+/** What hands do on the practice bench, for its page and its dock. */
+@Injectable({ providedIn: 'root' })
+export class PracticeHands {
+  private readonly store = inject(Store);
+  private readonly batchId = this.store.selectSignal(batchFeature.selectId);
+  readonly view = this.store.selectSignal(practiceFeature.selectView);
+  readonly problem = this.store.selectSignal(practiceFeature.selectProblem);
+
+  enter(): void {
+    this.store.dispatch(PracticeActions.entered());
+  }
+
+  act(action: PracticeAction): void {
+    this.store.dispatch(PracticeActions.done({ action }));
+  }
+
+  /** Puts this batch's cards into their boards by their labels. */
+  seat(): void {
+    const batchId = this.batchId();
+    if (batchId !== null) this.act({ do: 'seat', batchId });
+  }
+
+  setFault(cardId: string, kind: string): void {
+    const faults = faultKinds.find(({ id }) => id === kind)?.faults ?? noCardFaults;
+    this.act({ do: 'cardFaults', cardId, faults });
+  }
+
+  setAir(change: Partial<{ on: boolean; ssid: string; passphrase: string; country: string }>): void {
+    const air = this.view()?.air;
+    if (!air) return;
+    const { on, ssid, passphrase, country } = air;
+    this.act({ do: 'air', air: { on, ssid, passphrase, country, ...change } });
+  }
+}
