@@ -1,4 +1,4 @@
-/** Writes docs/rules.md, docs/errors.md and the schema of plan files from the code; with --check only says whether they are current. */
+/** Writes docs/guide.md, docs/rules.md, docs/errors.md and the schema of plan files from the code; with --check only says whether they are current. */
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import {
@@ -10,6 +10,7 @@ import {
   type ProblemCode,
   type ProblemEntry,
 } from '@nest-mark/core';
+import { guide } from '@nest-mark/core/guide';
 import { allRoutes, type Domains } from '../server/src/compose';
 import { problemsOfRoute } from '../server/src/platform/http/openapi';
 
@@ -26,6 +27,19 @@ const rules = [
     why,
     '',
     `Rule \`${id}\`. Source: ${source}.`,
+    '',
+  ]),
+].join('\n');
+
+const guidance = [
+  '# From an unopened box to the handed-over board',
+  '',
+  'Made by `npm run docs` from what the program shows under _Guide_. Numbers without a source are common practice; local rules on power and radio go before anything said here.',
+  '',
+  ...guide.flatMap(({ title, steps }, index) => [
+    `## ${String(index + 1)}. ${title}`,
+    '',
+    ...steps.map((step) => `- ${step.do}${step.why === undefined ? '' : ` _${step.why}_`}`),
     '',
   ]),
 ].join('\n');
@@ -79,6 +93,7 @@ const errors = [
 ].join('\n');
 
 const files: [string, string][] = [
+  ['guide.md', guidance],
   ['rules.md', rules],
   ['errors.md', errors],
   ['own-method.schema.json', `${JSON.stringify(ownMethodJsonSchema(), null, 2)}\n`],

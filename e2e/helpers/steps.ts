@@ -24,6 +24,41 @@ export const stage = (page: Page, name: StageName): Promise<void> =>
     .getByRole('link', { name: new RegExp(`^${name}`) })
     .click();
 
+export type PartName =
+  | 'Devices'
+  | 'Image & board'
+  | 'Access'
+  | 'Networks'
+  | 'System'
+  | 'Power'
+  | 'Kit'
+  | 'Time'
+  | 'On the card'
+  | 'File';
+
+export const parts: readonly PartName[] = [
+  'Devices',
+  'Image & board',
+  'Access',
+  'Networks',
+  'System',
+  'Power',
+  'Kit',
+  'Time',
+  'On the card',
+  'File',
+];
+
+/** Opens a part of the plan; its link may count what was found there. */
+export async function part(page: Page, name: PartName): Promise<void> {
+  const link = page
+    .getByRole('navigation', { name: 'Parts of the plan' })
+    .getByRole('link', { name: new RegExp(`^${name}`) });
+  if (!(await link.isVisible())) await stage(page, 'Plan');
+  await link.click();
+  await expect(link).toHaveAttribute('aria-current', 'page');
+}
+
 export async function firstBatch(page: Page, app: App, name: string): Promise<void> {
   await page.goto(app.url);
   await page.getByLabel('What are these devices called together?').fill(name);
@@ -69,18 +104,22 @@ export interface PlanInput {
 }
 
 export async function fillPlan(page: Page, input: PlanInput): Promise<void> {
-  await stage(page, 'Plan');
+  await part(page, 'Devices');
   await page.getByLabel('Pattern', { exact: true }).fill('tank-{n:02}');
   await page.getByLabel('Numbers', { exact: true }).fill(`1-${String(input.count)}`);
   await page.getByRole('button', { name: `Add ${String(input.count)}` }).click();
+  await part(page, 'Image & board');
   await choose(page, 'Image', '', input.image);
+  await part(page, 'System');
   await choose(page, 'Time zone', 'Copenhagen', 'Europe/Copenhagen');
+  await part(page, 'Networks');
   await page.getByRole('button', { name: 'New network' }).click();
   await page.getByLabel('Network name', { exact: true }).fill(input.ssid ?? 'Saltmarsh Bench');
   await page.getByLabel('Passphrase', { exact: true }).fill('low tide at seven');
   await choose(page, 'Country where the boards will run', 'Denmark', /Denmark/);
   await page.getByLabel('Subnet they will appear on').fill(input.subnet);
   await page.getByLabel('Login port').fill('2222');
+  await part(page, 'Access');
   await page.getByLabel('User', { exact: true }).fill('keeper');
   await page.getByLabel('SSH public keys').fill(input.keys);
   await expect(page.getByText('Nothing found. Cards can be written.')).toBeVisible();

@@ -8,7 +8,7 @@ import { expect, test } from '../helpers/app';
 import { exportedCard, readyBatch } from '../helpers/ready';
 import { tinyImage } from '../../server/test/helpers/tiny-image';
 import { noSandbox } from '../../stand-in/src/board/sandbox';
-import { armRound, bootAndProve, choose, setPace, stage, pick } from '../helpers/steps';
+import { armRound, bootAndProve, choose, part, pick, setPace, stage } from '../helpers/steps';
 
 const env = { ...process.env, PATH: `${process.env['PATH'] ?? ''}:/usr/sbin:/sbin`, MTOOLS_SKIP_CHECK: '1' };
 
@@ -25,14 +25,13 @@ test('an image that a person sets to a run-once script: preview, card, a fault f
   await pick(page.getByRole('combobox', { name: 'First boot' }), /^Run-once script/);
   await expect(page.getByText(/^Chosen by hand; detected was: Declarative seed/)).toBeVisible();
 
-  await stage(page, 'Plan');
-  await page.getByText('What else goes onto the cards').click();
+  await part(page, 'System');
   await page.getByLabel('Further groups of the user').fill('Dialout');
   await expect(page.getByText('"Dialout" cannot be a group.').first()).toBeVisible();
   await page.getByLabel('Further groups of the user').fill('dialout');
   await page.getByLabel('Commands that run once, one a line').fill("echo 'ready' > /var/lib/tank");
   await expect(page.getByText('Nothing found. Cards can be written.')).toBeVisible();
-  await page.getByRole('link', { name: 'On the card' }).click();
+  await part(page, 'On the card');
   await expect(page.getByRole('region', { name: 'run-once/users' })).toContainText(
     'keeper:!:free:adm,sudo,dialout',
   );
@@ -85,7 +84,7 @@ test('nothing on the card: the steps by hand for each device, without secrets, t
   await pick(page.getByRole('combobox', { name: 'First boot' }), /^Nothing on the card/);
   await stage(page, 'Plan');
   await expect(page.getByText(/^Nothing goes onto the cards of Practice OS 1/).first()).toBeVisible();
-  await page.getByRole('link', { name: 'On the card' }).click();
+  await part(page, 'On the card');
   const steps = page.getByRole('region', { name: 'By hand: steps for tank-01' });
   await steps.getByLabel('By screen and keyboard').check();
   await expect(steps).toContainText('wait for the login prompt');
@@ -243,7 +242,7 @@ test('an image with a way of its own: described here, tried, chosen, written; th
 
   await stage(page, 'Images');
   await pick(reed.getByRole('combobox', { name: 'First boot' }), 'Board file (described here)');
-  await stage(page, 'Plan');
+  await part(page, 'Image & board');
   await choose(page, 'Image', '', /^Reed OS/);
   await expect(
     page.getByText(/^Cards of Reed OS cannot carry .*its method is "Board file"/).first(),

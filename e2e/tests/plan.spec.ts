@@ -3,7 +3,7 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { baseImage, expect, test, type Page } from '../helpers/app';
 import { readyBatch } from '../helpers/ready';
-import { armRound, setPace, stage, pick } from '../helpers/steps';
+import { armRound, part, pick, setPace, stage } from '../helpers/steps';
 
 /** A person at the keyboard: every press is counted, a paste is two. */
 class Hands {
@@ -136,6 +136,7 @@ test('devices differ from their batch, a table changes them, and one undo takes 
   await page.getByRole('button', { name: 'All as the batch' }).click();
   await expect(page.getByText('Nothing found. Cards can be written.')).toBeVisible();
 
+  await page.getByRole('button', { name: 'Add devices' }).click();
   await page.getByLabel('from a table or a list').check();
   const file = join(app.folder, 'devices.csv');
   writeFileSync(
@@ -158,15 +159,14 @@ test('devices differ from their batch, a table changes them, and one undo takes 
 test('power, kit and time answer at once, and follow the plan', async ({ app, page }) => {
   await readyBatch(app, 6);
   await page.goto(app.url);
-  const part = (name: string) => page.getByRole('link', { name, exact: true }).click();
   const findings = page.getByRole('complementary', { name: 'Findings' });
 
-  await part('Power');
+  await part(page, 'Power');
   await expect(page.getByRole('row', { name: /tank-01 and 5 more/ })).toContainText('1.60 A');
   await page.getByLabel('Length, m').fill('4');
   await expect(findings).toContainText('tank-01 and 5 more:');
   await expect(findings).toContainText('4.63 V is the least.');
-  await part('Kit');
+  await part(page, 'Kit');
   await findings.getByRole('button', { name: 'Go there' }).click();
   await expect(page.getByLabel('Length, m')).toBeFocused();
   await page.getByLabel('Length, m').fill('0.5');
@@ -178,7 +178,7 @@ test('power, kit and time answer at once, and follow the plan', async ({ app, pa
   await page.getByLabel('Sockets, A each').blur();
   await expect(page.getByText('Without a socket:')).toBeVisible();
 
-  await part('Kit');
+  await part(page, 'Kit');
   const cards = page.getByRole('row', { name: /^Memory card, 32 GB/ });
   await expect(cards).toContainText('7');
   await cards.getByLabel(/^In stock/).fill('5');
@@ -192,7 +192,7 @@ test('power, kit and time answer at once, and follow the plan', async ({ app, pa
     '"Memory card, 32 GB, class 10 or U1, 10 MB/s sustained",6,1,5,2,7.5,15',
   );
 
-  await part('Time');
+  await part(page, 'Time');
   await expect(page.getByText('in 2 rounds')).toBeVisible();
   await expect(page.getByText(/Powered sockets, in use/)).toBeVisible();
   const finish = () => page.locator('.large').first().innerText();
@@ -204,8 +204,7 @@ test('power, kit and time answer at once, and follow the plan', async ({ app, pa
   await page.getByRole('button', { name: 'Put fresh cards into empty slots' }).click();
   await armRound(page, 4);
   await expect(page.getByText('Verified, take it out.')).toHaveCount(4);
-  await stage(page, 'Plan');
-  await part('Time');
+  await part(page, 'Time');
   await expect(page.getByRole('cell', { name: /^Slot 1, / })).toBeVisible();
 });
 
@@ -235,7 +234,7 @@ test('shelves: a network is shared, a board profile is one’s own, and what is 
   await page.getByLabel('Peak, mA').fill('820');
   await page.getByRole('button', { name: 'Save the profile' }).click();
   await expect(page.getByRole('row', { name: /Compact with a long aerial/ })).toContainText('0.82 A');
-  await stage(page, 'Plan');
+  await part(page, 'Image & board');
   await pick(page.getByLabel('Board', { exact: true }), 'Compact with a long aerial');
   await expect(page.getByText('Plan saved')).toBeVisible();
   await stage(page, 'Boards');
@@ -252,6 +251,7 @@ test('a password is made for each device and handed over one by one, which is lo
 }) => {
   await readyBatch(app, 3);
   await page.goto(app.url);
+  await part(page, 'Access');
   await page.getByLabel('Allow login by password as well').check();
   await page.getByLabel('One made for each device').check();
   await expect(page.getByText('Nothing found. Cards can be written.')).toBeVisible();
@@ -272,7 +272,7 @@ test('a plan goes to a file and comes back as a batch of its own, with its secre
 }) => {
   await readyBatch(app, 3);
   await page.goto(app.url);
-  await page.getByRole('link', { name: 'File', exact: true }).click();
+  await part(page, 'File');
   await page.getByLabel('With its secrets').check();
   await page.getByLabel(/^Passphrase, 12/).fill('twelve oysters on a plate');
   const download = page.waitForEvent('download');

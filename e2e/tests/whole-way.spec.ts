@@ -6,13 +6,14 @@ import { expect, test, type App, type Page } from '../helpers/app';
 import {
   fillPlan,
   firstBatch,
+  part,
+  pick,
   search,
   setPace,
   shelveBaseImage,
   stage,
   who,
   writeRound,
-  pick,
 } from '../helpers/steps';
 
 const run = promisify(execFile);
@@ -52,7 +53,8 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     keys: key.publicLine,
     subnet: `${app.network}.0/24`,
   });
-  const marks = await page.locator('[data-device] text').allTextContents();
+  await part(page, 'Devices');
+  const marks = await page.locator('nm-tray [data-device] text').allTextContents();
   expect(new Set(marks).size).toBe(12);
 
   await test.step('three rounds', async () => {
@@ -121,7 +123,7 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
   });
 
   await test.step('a misspelt network name: that board never appears and is shown as missing', async () => {
-    await stage(page, 'Plan');
+    await part(page, 'Networks');
     await page.getByLabel('Network name', { exact: true }).fill('Saltmarch Bench');
     await expect(page.getByText('Plan saved')).toBeVisible();
     await stage(page, 'Practice bench');
@@ -137,7 +139,7 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     await page.getByLabel(/^Type/).fill('erase 1');
     await page.getByRole('button', { name: 'Erase and write 1 card' }).click();
     await expect(page.getByText('Verified, take it out.')).toBeVisible();
-    await stage(page, 'Plan');
+    await part(page, 'Networks');
     await page.getByLabel('Network name', { exact: true }).fill('Saltmarsh Bench');
     await expect(page.getByText('Plan saved')).toBeVisible();
   });

@@ -1,5 +1,5 @@
 import type { Lab } from '@nest-mark/stand-in';
-import type { CardReader, NeighbourTable, SearchNetwork } from '@nest-mark/station';
+import type { CardReader, DiskTable, NeighbourTable, SearchNetwork } from '@nest-mark/station';
 import type { Knex } from 'knex';
 import { BoardRepository, boardRoutes, type Boards } from './boards';
 import { CardRepository, capacityRun, cardRoutes, checkRoutes, slotRoutes, type Cards } from './cards';
@@ -40,6 +40,7 @@ export interface Equipment {
   station: string;
   dataFolder: string;
   reader: CardReader;
+  disks: DiskTable;
   neighbours: NeighbourTable;
   search: SearchNetwork;
   /** The practice bench, where the station has one. */
@@ -68,7 +69,7 @@ export interface Domains {
 
 /** Puts the server together: the one place where domains are made and meet. */
 export function compose(equipment: Equipment): Domains {
-  const { knex, station, closing, reader, neighbours, search, lab } = equipment;
+  const { knex, station, closing, reader, disks, neighbours, search, lab } = equipment;
   const platform: Platform = {
     knex,
     station,
@@ -102,7 +103,15 @@ export function compose(equipment: Equipment): Domains {
     boards,
     images,
   };
-  const cards: Cards = { ...platform, repository: new CardRepository(knex), runs, reader, settings, plans };
+  const cards: Cards = {
+    ...platform,
+    repository: new CardRepository(knex),
+    runs,
+    reader,
+    disks,
+    settings,
+    plans,
+  };
   const live = new LiveRounds();
   const rounds: Rounds = {
     ...platform,

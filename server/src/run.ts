@@ -131,14 +131,16 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     const lab = await Lab.open(join(options.dataFolder, 'practice'), options.practiceNetwork);
     running.push(() => lab.close());
     const settings = new SettingRepository(knex, options.station);
+    const ownReaders = new LinuxReader();
     const reader = new ReaderSet([
       { reader: lab.reader, offered: async () => (await settings.station()).practice },
-      { reader: new LinuxReader(), offered: async () => (await settings.station()).realReaders },
+      { reader: ownReaders, offered: async () => (await settings.station()).realReaders },
     ]);
     const domains = compose({
       knex,
       key: readKeyFile(join(options.dataFolder, 'secret.key')),
       reader,
+      disks: ownReaders,
       neighbours: bothTables(lab),
       lab,
       station: options.station,

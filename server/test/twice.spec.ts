@@ -404,6 +404,7 @@ const cases: Record<string, Case> = {
     holds: none,
   },
   'post /slots/:id/release': { call: () => plain('POST', '/slots/slot-4/release'), holds: none },
+  'post /slots/:id/try': { call: () => plain('POST', '/slots/slot-4/try'), holds: none },
   'post /slots/:id/eject': { call: () => plain('POST', '/slots/slot-4/eject'), holds: all },
   'post /checks/path': { call: () => plain('POST', '/checks/path', { path: baseImage }), holds: none },
   'post /checks/path/files': {

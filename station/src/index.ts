@@ -1,6 +1,7 @@
 export * from './card/caution';
 export * from './card/content-digest';
 export * from './card/look';
+export * from './card/read-trial';
 export * from './guards';
 export * from './image/base-image';
 export * from './image/fetch-image';
@@ -15,6 +16,7 @@ export * from './linux/linux-reader';
 export * from './linux/direct-file';
 export * from './linux/lsblk';
 export * from './linux/neighbours';
+export type { DiskSurvey } from './linux/survey';
 export * from './net/sweep';
 export * from './net/search';
 export * from './net/search-thread';

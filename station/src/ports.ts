@@ -1,5 +1,7 @@
 /** What the station needs from the world: card slots and the table of neighbours on the network. */
 import type { MarkFile } from '@nest-mark/core';
+import type { OpenedToRead } from './card/read-trial';
+import type { DiskSurvey } from './linux/survey';
 
 /** What makes a medium the one that was meant; compared again when it is opened. */
 export interface MediumIdentity {
@@ -79,6 +81,13 @@ export interface CardReader {
   release?(slotId: string): Promise<void>;
   /** Makes a medium safe to pull, where the reader can do that. */
   eject?(slotId: string): Promise<void>;
+  /** Opens a medium for reading only. @throws CardError */
+  openToRead(slotId: string): Promise<OpenedToRead>;
+}
+
+/** The disks of this computer, whether they are offered or not. */
+export interface DiskTable {
+  survey(): Promise<DiskSurvey[]>;
 }
 
 /** Who is behind which address on the local link. */

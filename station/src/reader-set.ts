@@ -1,3 +1,4 @@
+import type { OpenedToRead } from './card/read-trial';
 import type { CardHandle, CardReader, MediumIdentity, Slot } from './ports';
 
 /** A reader that can be left out for the time being. */
@@ -33,6 +34,12 @@ export class ReaderSet implements CardReader {
 
   async eject(slotId: string): Promise<void> {
     await (await this.ownerOf(slotId))?.eject?.(slotId);
+  }
+
+  async openToRead(slotId: string): Promise<OpenedToRead> {
+    const reader = (await this.ownerOf(slotId)) ?? this.members[0]?.reader;
+    if (!reader) throw new Error('there is no card reader');
+    return reader.openToRead(slotId);
   }
 
   private async ownerOf(slotId: string): Promise<CardReader | undefined> {

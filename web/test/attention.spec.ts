@@ -55,7 +55,14 @@ describe('calling the person', () => {
     Object.assign(globalThis, { AudioContext: Audio });
     document.title = 'Cards · Nest Mark';
     const { act } = bench(tankBatch(2));
-    const sound = { largestGB: 256, keepBlocks: 12, inFlight: 2, blockMiB: 4 as const, realReaders: false, practice: true };
+    const sound = {
+      largestGB: 256,
+      keepBlocks: 12,
+      inFlight: 2,
+      blockMiB: 4 as const,
+      realReaders: false,
+      practice: true,
+    };
     act(StationActions.settingsCame({ settings: { ...sound, sound: true } }));
     TestBed.inject(Attention);
     const tell = (...states: CardState[]): void => {

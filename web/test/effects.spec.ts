@@ -204,7 +204,11 @@ describe('after the server or its database was away', () => {
     act(BatchActions.opened({ id: batchId }));
     expect(state().problem?.code).toBe('database-away');
     jest.advanceTimersByTime(60_000);
-    expect([state().problem, state().plan?.name, opened.mock.calls.length]).toEqual([null, batch.plan.name, 2]);
+    expect([state().problem, state().plan?.name, opened.mock.calls.length]).toEqual([
+      null,
+      batch.plan.name,
+      2,
+    ]);
     // What is not there does not come by waiting.
     const other = '00000000-0000-4000-8000-0000000000ff';
     act(BatchActions.opened({ id: other }));

@@ -49,7 +49,7 @@ describe('a paste with Enter right after it', () => {
   it('makes the first batch', async () => {
     const { sent, pasteAndEnter } = await form(Home);
     pasteAndEnter('#first-batch', 'Tank monitors');
-    expect(sent).toEqual([BatchActions.newWanted({ name: 'Tank monitors' })]);
+    expect(sent).toEqual([BatchActions.newWanted({ name: 'Tank monitors', begin: 'plan' })]);
   });
 
   it('of nothing says what is missing, and sends nothing', async () => {

@@ -30,6 +30,27 @@ export const StartCapacityCheckSchema = z.object({
 });
 export type StartCapacityCheck = z.infer<typeof StartCapacityCheckSchema>;
 
+/** What reading some of a card came to; nothing was written. */
+export const ReadTrialSchema = z.object({ octets: z.number(), seconds: z.number() });
+export type ReadTrial = z.infer<typeof ReadTrialSchema>;
+
+/** A disk of this computer as its system sees it. */
+export const DiskSurveySchema = z.object({
+  path: z.string(),
+  model: z.string(),
+  size: z.number(),
+  bus: z.string(),
+  holds: z.string(),
+  mounted: z.array(z.string()),
+  readOnly: z.boolean(),
+  /** Whether it is a medium that people put in; the others are never written. */
+  offered: z.boolean(),
+  why: z.string(),
+  readable: z.boolean(),
+  writable: z.boolean(),
+});
+export type DiskSurvey = z.infer<typeof DiskSurveySchema>;
+
 /** A card that was written here against what the plan says now. */
 export const CardComparisonSchema = z.object({
   batchName: z.string(),

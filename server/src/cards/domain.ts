@@ -1,4 +1,4 @@
-import type { CardReader } from '@nest-mark/station';
+import type { CardReader, DiskTable } from '@nest-mark/station';
 import type { Plans } from '../plans';
 import type { Platform } from '../platform/platform';
 import type { Runs } from '../platform/runs/runs';
@@ -10,6 +10,7 @@ export interface Cards extends Platform {
   repository: CardRepository;
   runs: Runs;
   reader: CardReader;
+  disks: DiskTable;
   settings: Settings;
   plans: Plans;
 }

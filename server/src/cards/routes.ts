@@ -2,20 +2,23 @@ import * as z from 'zod';
 import {
   CardRecordSchema,
   CheckSlotSchema,
+  DiskSurveySchema,
   MendSlotSchema,
+  ReadTrialSchema,
   StartCapacityCheckSchema,
   SlotCheckSchema,
   SaveCardSchema,
   SentBootFilesSchema,
+  type ReadTrial,
 } from '@nest-mark/core';
-import { CardError } from '@nest-mark/station';
+import { CardError, tryReading } from '@nest-mark/station';
 import { once, onceProblems } from '../platform/idempotency/once';
 import { problem } from '../platform/http/problems';
 import { route, type Route } from '../platform/http/route';
 import { record } from '../platform/log/record';
 import type { Cards } from './domain';
 import { guardProblems, lookProblems, readerProblems } from './problems';
-import { ofReader } from './slots';
+import { heldBy, ofReader } from './slots';
 import { checkSlot, mendSlot, slotFiles } from './check-slot';
 import { needCard, startCapacityCheck, stopCapacityCheck } from './capacity-check';
 
@@ -76,7 +79,42 @@ export const cardRoutes = (cards: Cards): Route[] => [
 
 const SlotIdSchema = z.object({ id: z.string().max(100) });
 
+/** Reads some of the card in a slot. @throws Problem */
+async function tryCard(cards: Cards, slotId: string): Promise<ReadTrial> {
+  const slot = (await cards.reader.list()).find(({ id }) => id === slotId);
+  const title = slot?.title ?? slotId;
+  if (!slot?.medium) throw problem('card-missing', { title });
+  const held = heldBy(cards, await cards.runs.repository.heldSlots(), slotId, slot.medium.identity);
+  if (held !== null) throw problem('slot-busy', { title, held });
+  try {
+    const medium = await cards.reader.openToRead(slotId);
+    try {
+      return await tryReading(medium);
+    } finally {
+      await medium.close();
+    }
+  } catch (error) {
+    throw error instanceof CardError ? ofReader(title, error) : error;
+  }
+}
+
 export const slotRoutes = (cards: Cards): Route[] => [
+  route({
+    method: 'get',
+    path: '/disks',
+    summary: 'The disks of this computer as its system sees them, and whether they could be used',
+    answer: z.array(DiskSurveySchema),
+    run: () => cards.disks.survey(),
+  }),
+  route({
+    method: 'post',
+    path: '/slots/:id/try',
+    summary: 'Read some of the card in a slot, at its beginning, middle and end; nothing is written',
+    params: SlotIdSchema,
+    answer: ReadTrialSchema,
+    problems: ['card-missing', 'slot-busy', ...readerProblems],
+    run: ({ params }) => tryCard(cards, params.id),
+  }),
   route({
     method: 'post',
     path: '/slots/:id/check',

@@ -8,6 +8,7 @@ import {
   readMarkFile,
   type CardLook,
   type MarkFile,
+  type OpenedToRead,
 } from '@nest-mark/station/files';
 import {
   CardError,
@@ -92,6 +93,26 @@ export class StandInReader implements CardReader {
     );
     this.open_.set(card.id, handle);
     return handle;
+  }
+
+  async openToRead(slotId: string): Promise<OpenedToRead> {
+    const card = this.cardIn(slotId);
+    if (!card) throw notThere();
+    if (this.open_.has(card.id) || card.faults.busy)
+      throw new CardError('busy', 'The card is being used already. Wait until that has ended.');
+    const file = await DirectFile.openToRead(this.fileOf(card), card.size);
+    const nothing = (): void => undefined;
+    const handle = new StandInHandle(file, card, () => this.state().slotRate, nothing, nothing);
+    return {
+      size: card.size,
+      read: async (offset, length) => {
+        const bytes = new Uint8Array(length);
+        await handle.read(bytes, offset);
+        return bytes;
+      },
+      into: (buffer, offset) => handle.read(buffer, offset),
+      close: () => handle.close(),
+    };
   }
 
   watch(listener: () => void): () => void {

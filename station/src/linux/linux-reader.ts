@@ -7,16 +7,19 @@ import type { ByteSource } from '@nest-mark/core/disk';
 import { cautionOf } from '../card/caution';
 import { contentDigest } from '../card/content-digest';
 import { lookAtCard, type CardLook } from '../card/look';
+import type { OpenedToRead } from '../card/read-trial';
 import {
   CardError,
   samePlace,
   type CardHandle,
   type CardReader,
+  type DiskTable,
   type MediumIdentity,
   type Slot,
 } from '../ports';
 import { DirectFile } from './direct-file';
 import { kernelFacts, type KernelFacts } from './kernel-facts';
+import { surveyOf, type DiskSurvey } from './survey';
 import { LSBLK_ARGUMENTS, readLsblk, type BlockDevice } from './lsblk';
 
 const run = promisify(execFile);
@@ -52,22 +55,32 @@ function stablePath(path: string): string {
 const noRights = (path: string): CardError =>
   new CardError(
     'rights',
-    `This account may not write to ${path}. Give it the right: as root run "usermod -aG disk $USER" and log in again, or better, give it only card readers by a udev rule with TAG+="uaccess" for removable disks. Nothing was erased.`,
+    `This account may not use ${path}. Give it the right: as root run "usermod -aG disk $USER" and log in again, or better, give it only card readers by a udev rule with TAG+="uaccess" for removable disks. Nothing was erased.`,
   );
 
 /** The card readers of this computer: Linux block devices that were put in. */
-export class LinuxReader implements CardReader {
+export class LinuxReader implements CardReader, DiskTable {
   private readonly open_ = new Set<string>();
   /** What was seen of the media that are in, each until it goes. */
   private readonly seen = new Map<string, Seen>();
 
   constructor(private readonly options: LinuxReaderOptions = {}) {}
 
+  private async print(): Promise<string> {
+    return this.options.list
+      ? this.options.list()
+      : (await run('lsblk', LSBLK_ARGUMENTS, { maxBuffer: 1 << 24 })).stdout;
+  }
+
+  /** Every whole disk as the system sees it, also those that are never offered. @throws when lsblk is missing */
+  async survey(): Promise<DiskSurvey[]> {
+    const disks = readLsblk(await this.print()).filter(({ type }) => type === 'disk');
+    return Promise.all(disks.map(surveyOf));
+  }
+
   /** The devices that are offered, as they are now. @throws when lsblk is missing */
   async devices(): Promise<Disk[]> {
-    const text = this.options.list
-      ? await this.options.list()
-      : (await run('lsblk', LSBLK_ARGUMENTS, { maxBuffer: 1 << 24 })).stdout;
+    const text = await this.print();
     const offers =
       this.options.offers ?? (({ type, medium }) => type === 'disk' && medium.removable && !medium.system);
     const disks = await Promise.all(
@@ -193,6 +206,24 @@ export class LinuxReader implements CardReader {
     await run('udisksctl', ['power-off', '--no-user-interaction', '-b', device.path])
       .catch(() => run('eject', [device.path]))
       .catch(() => undefined);
+  }
+
+  async openToRead(slotId: string): Promise<OpenedToRead> {
+    const device = (await this.devices()).find(({ path }) => slotOf(path) === slotId);
+    if (!device) throw new CardError('pulled', 'There is no card in the reader any more. Put it back.');
+    if (this.open_.has(device.path))
+      throw new CardError('busy', 'The card is being used already. Wait until that has ended.');
+    const { path, medium } = device;
+    const file = await DirectFile.openToRead(path, medium.identity.size).catch((error: unknown) => {
+      const { code } = error as NodeJS.ErrnoException;
+      if (code === 'EACCES' || code === 'EPERM') throw noRights(path);
+      return explain(error);
+    });
+    return {
+      ...sourceOf(file),
+      into: (buffer, offset) => file.read(buffer, offset).catch(explain),
+      close: () => file.close(),
+    };
   }
 
   private async look(device: Disk, anew: boolean): Promise<Seen> {

@@ -78,6 +78,16 @@ export const routes: Routes = [
         loadComponent: async () => (await import('./checks/checks-page')).ChecksPage,
       },
       {
+        path: 'guide',
+        title: 'Guide · Nest Mark',
+        loadComponent: async () => (await import('./guide/guide-page')).GuidePage,
+      },
+      {
+        path: 'this-bench',
+        title: 'This bench · Nest Mark',
+        loadComponent: async () => (await import('./this-bench/this-bench-page')).ThisBenchPage,
+      },
+      {
         path: 'log',
         title: 'Log · Nest Mark',
         loadChildren: async () => (await import('./log/routes')).logRoutes,

@@ -36,7 +36,9 @@ const typing = 'input, textarea, select, [contenteditable], [role="grid"], [role
       <nm-command-line (closed)="finding.set(false)" />
     }
     @if (keys()) {
-      <nm-keys-help (closed)="keys.set(false)" />
+      @defer {
+        <nm-keys-help (closed)="keys.set(false)" />
+      }
     }
   `,
   styles: `

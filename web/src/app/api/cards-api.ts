@@ -6,8 +6,10 @@ import {
   CardComparisonSchema,
   CardFilesSchema,
   CardRecordSchema,
+  DiskSurveySchema,
   ExportedCardSchema,
   ProposalSchema,
+  ReadTrialSchema,
   SentBootFilesSchema,
   SlotCheckSchema,
   UploadSchema,
@@ -16,8 +18,10 @@ import {
   type CardComparison,
   type CardFiles,
   type CardRecord,
+  type DiskSurvey,
   type ExportForm,
   type Proposal,
+  type ReadTrial,
   type StartCapacityCheck,
   type SaveCard,
   type SentBootFiles,
@@ -44,6 +48,9 @@ export class CardsApi {
     call('POST', '/cards/capacity-check', CardRecordSchema, { body, headers: once() });
   stopCheck = (key: string): Observable<void> => order('POST', `/cards/${encodeURIComponent(key)}/stop`);
 
+  disks = (): Observable<DiskSurvey[]> => call('GET', '/disks', z.array(DiskSurveySchema));
+  trySlot = (id: string): Observable<ReadTrial> =>
+    call('POST', `/slots/${encodeURIComponent(id)}/try`, ReadTrialSchema);
   releaseSlot = (id: string): Observable<void> => order('POST', `/slots/${encodeURIComponent(id)}/release`);
   ejectSlot = (id: string): Observable<void> => order('POST', `/slots/${encodeURIComponent(id)}/eject`);
 

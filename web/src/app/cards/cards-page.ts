@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { Button } from 'primeng/button';
 import { batchFeature } from '../state/batch.reducer';
@@ -9,7 +10,6 @@ import { CapacityDialog } from './capacity-dialog';
 import { RateChart } from './rate-chart';
 import { RoundsPanel } from './rounds-panel';
 import { SlotPanel } from './slot-panel';
-import { StationPanel } from './station-panel';
 import { ExportPanel } from './export-panel';
 import { StepsPanel } from './steps-panel';
 import { selectOpenRounds, selectSlots, selectToArm, type SlotView } from './slots';
@@ -19,7 +19,7 @@ import { selectOpenRounds, selectSlots, selectToArm, type SlotView } from './slo
   selector: 'nm-cards-page',
   imports: [
     ArmDialog,
-    StationPanel,
+    RouterLink,
     Button,
     ExportPanel,
     CapacityDialog,

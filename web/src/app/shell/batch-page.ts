@@ -124,6 +124,19 @@ import { YourTurn } from './your-turn';
         grid-template-columns: 124px minmax(0, 1fr) 224px;
       }
     }
+    /* In the hand, at the boards: stages in a line above the work, findings below it. */
+    @media (max-width: 760px) {
+      :host,
+      :host(.with-column) {
+        grid-template: auto auto minmax(0, 1fr) auto / minmax(0, 1fr);
+      }
+      main {
+        padding: 0.75rem;
+      }
+      nm-side-column {
+        max-height: 45vh;
+      }
+    }
   `,
 })
 export class BatchPage {

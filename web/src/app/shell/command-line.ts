@@ -39,6 +39,8 @@ const pages: readonly [string, string][] = [
   ['methods', 'First-boot methods'],
   ['log', 'Log'],
   ['practice', 'Practice bench'],
+  ['this-bench', 'This bench'],
+  ['guide', 'Guide'],
   ['checks', 'What is checked, and why'],
 ];
 

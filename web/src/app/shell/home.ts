@@ -8,6 +8,14 @@ import { BatchActions } from '../state/batch.actions';
 import { batchFeature } from '../state/batch.reducer';
 import { focusId } from '../ui/focus-field';
 
+/** What a person can begin with, and where that is done. */
+const ways = [
+  { begin: 'plan', title: 'Boards: I know how many and what they are for' },
+  { begin: 'images', title: 'An image file, or its address' },
+  { begin: 'this-bench', title: 'A card reader and cards: I want to see that it works' },
+  { begin: 'guide', title: 'Nothing yet: show me the way, I practise first' },
+] as const;
+
 /** Opens the first batch; where there is none, says what to do first. */
 @Component({
   selector: 'nm-home',
@@ -32,6 +40,20 @@ import { focusId } from '../ui/focus-field';
             [ngModel]="name()"
             (ngModelChange)="name.set($event); nothing.set(false)"
           />
+          <fieldset>
+            <legend class="label">What is at hand?</legend>
+            @for (way of ways; track way.begin) {
+              <label
+                ><input
+                  type="radio"
+                  name="begin"
+                  [checked]="begin() === way.begin"
+                  (change)="begin.set(way.begin)"
+                />
+                {{ way.title }}</label
+              >
+            }
+          </fieldset>
           <p-button type="submit" label="Make the first batch" />
           @if (nothing()) {
             <p class="notice hand" role="alert">Type a name for them first.</p>
@@ -54,6 +76,24 @@ import { focusId } from '../ui/focus-field';
     form {
       gap: 0.75rem;
     }
+    fieldset {
+      border: 0;
+      margin: 0;
+      padding: 0;
+      display: flex;
+      flex-direction: column;
+    }
+    label {
+      display: flex;
+      align-items: center;
+      gap: 0.625rem;
+      min-height: 40px;
+    }
+    input[type='radio'] {
+      width: 20px;
+      height: 20px;
+      accent-color: var(--marsh);
+    }
   `,
 })
 export class Home {
@@ -63,6 +103,8 @@ export class Home {
   protected readonly empty = computed(() => this.list()?.length === 0);
   protected readonly name = signal('');
   protected readonly nothing = signal(false);
+  protected readonly ways = ways;
+  protected readonly begin = signal<(typeof ways)[number]['begin']>('plan');
 
   constructor() {
     this.store.dispatch(BatchActions.listAsked());
@@ -77,6 +119,6 @@ export class Home {
     const name = this.name().trim();
     // Asked here and not by locking the button: Enter right after a paste would find it locked still.
     this.nothing.set(name === '');
-    if (name !== '') this.store.dispatch(BatchActions.newWanted({ name }));
+    if (name !== '') this.store.dispatch(BatchActions.newWanted({ name, begin: this.begin() }));
   }
 }

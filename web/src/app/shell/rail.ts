@@ -20,8 +20,10 @@ const shelves = [
   { path: 'card-records', title: 'Card records' },
   { path: 'networks', title: 'Networks' },
   { path: 'boards', title: 'Boards' },
+  { path: 'this-bench', title: 'This bench' },
   { path: 'log', title: 'Log' },
   { path: 'practice', title: 'Practice bench' },
+  { path: 'guide', title: 'Guide' },
 ] as const;
 
 /** The stages in working order with what waits there, and the shelves. */
@@ -83,10 +85,10 @@ const shelves = [
     }
     .counts {
       display: flex;
-      flex-direction: column;
+      flex-wrap: wrap;
+      gap: 0 0.5rem;
       color: var(--ink-soft);
       line-height: 1.25;
-      min-height: 2.5em;
     }
     .shelf {
       min-height: 40px;
@@ -98,6 +100,33 @@ const shelves = [
       border: 0;
       border-top: 1px solid var(--line);
       margin: 0.25rem 1rem;
+    }
+    @media (max-width: 760px) {
+      :host {
+        border-right: 0;
+        border-bottom: 1px solid var(--line-strong);
+        overflow: auto hidden;
+      }
+      nav {
+        flex-direction: row;
+        padding: 0;
+        width: max-content;
+      }
+      a {
+        min-height: 44px;
+        justify-content: center;
+        padding: 0.25rem 0.75rem;
+        border-left: 0;
+        border-bottom: 4px solid transparent;
+        white-space: nowrap;
+      }
+      a.here {
+        border-bottom-color: var(--ink);
+      }
+      .counts,
+      hr {
+        display: none;
+      }
     }
   `,
 })

@@ -30,6 +30,12 @@ import { SelectedDevices } from './selected-devices';
       overflow: auto;
       background: var(--paper);
     }
+    @media (max-width: 760px) {
+      :host {
+        border-left: 0;
+        border-top: 1px solid var(--line-strong);
+      }
+    }
   `,
 })
 export class SideColumn {

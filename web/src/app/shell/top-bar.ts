@@ -1,17 +1,11 @@
 import { ChangeDetectionStrategy, Component, computed, inject, output, signal } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { AutoFocus } from 'primeng/autofocus';
-import { Button } from 'primeng/button';
-import { Dialog } from 'primeng/dialog';
-import { InputText } from 'primeng/inputtext';
-import { Select } from 'primeng/select';
 import { ServerEvents } from '../api/server-events';
-import { BatchActions } from '../state/batch.actions';
 import { batchFeature, type SaveState } from '../state/batch.reducer';
 import { selectKept } from '../state/selectors';
 import { Theme } from '../theme/theme';
+import { NewBatch } from './new-batch';
 
 const saveWords: Record<SaveState, string> = {
   saved: 'saved',
@@ -24,7 +18,7 @@ const saveWords: Record<SaveState, string> = {
 /** Which batch is open, whether it is saved, and the ways to find things. */
 @Component({
   selector: 'nm-top-bar',
-  imports: [AutoFocus, Button, Dialog, FormsModule, InputText, Select],
+  imports: [NewBatch],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './top-bar.html',
   styleUrl: './top-bar.css',
@@ -45,20 +39,8 @@ export class TopBar {
   readonly keys = output();
 
   protected readonly asking = signal(false);
-  protected readonly name = signal('');
-  protected readonly nothing = signal(false);
 
   protected choose(id: string): void {
     void this.router.navigate(['/batch', id, 'plan']);
-  }
-
-  protected make(): void {
-    const name = this.name().trim();
-    // Asked here and not by locking the button: Enter right after a paste would find it locked still.
-    this.nothing.set(name === '');
-    if (name === '') return;
-    this.store.dispatch(BatchActions.newWanted({ name }));
-    this.asking.set(false);
-    this.name.set('');
   }
 }

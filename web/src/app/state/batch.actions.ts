@@ -23,7 +23,8 @@ export const BatchActions = createActionGroup({
     'Mine Kept': emptyProps(),
     /** The plan as the person has it, now on top of what somebody else saved. */
     Rebased: props<{ batch: Batch }>(),
-    'New Wanted': props<{ name: string }>(),
+    /** Where the person wants to begin, as a path below the new batch. */
+    'New Wanted': props<{ name: string; begin?: string }>(),
     Made: props<{ batch: Batch }>(),
   },
 });

@@ -120,7 +120,7 @@ export const make = createEffect(
     actions.pipe(
       ofType(BatchActions.newWanted),
       concatLatestFrom(() => store.select(selectImageFacts)),
-      switchMap(([{ name }, images]) =>
+      switchMap(([{ name, begin = 'plan' }, images]) =>
         // Where there is no choice, nobody has to choose.
         asked(
           api
@@ -129,9 +129,7 @@ export const make = createEffect(
               secrets: {},
             })
             .pipe(
-              switchMap((batch) =>
-                from(router.navigate(['/batch', batch.id, 'plan'])).pipe(map(() => batch)),
-              ),
+              switchMap((batch) => from(router.navigate(['/batch', batch.id, begin])).pipe(map(() => batch))),
             ),
           (batch) => BatchActions.made({ batch }),
         ),

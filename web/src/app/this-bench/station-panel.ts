@@ -14,8 +14,8 @@ import { StationActions, stationFeature } from '../state/station.reducer';
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @if (settings(); as set) {
-      <details class="sheet">
-        <summary><h2>This bench</h2></summary>
+      <section class="sheet" aria-labelledby="settings-title">
+        <h2 id="settings-title">Settings</h2>
         <div class="parts">
           <div class="row">
             <p-checkbox
@@ -102,17 +102,10 @@ import { StationActions, stationFeature } from '../state/station.reducer';
           </div>
           <p class="small soft">With eight cards a round takes about {{ memory() }} MB of memory.</p>
         </div>
-      </details>
+      </section>
     }
   `,
   styles: `
-    summary {
-      cursor: pointer;
-      min-height: 40px;
-    }
-    summary h2 {
-      display: inline;
-    }
     .parts {
       display: grid;
       grid-template-columns: repeat(2, minmax(0, 1fr));

@@ -1,0 +1,52 @@
+import { constants } from 'node:fs';
+import { access } from 'node:fs/promises';
+import type { BlockDevice } from './lsblk';
+
+/** A disk of this computer as the system sees it, and whether cards could be written with it. */
+export interface DiskSurvey {
+  /** `/dev/sdb` */
+  path: string;
+  model: string;
+  /** Octets. */
+  size: number;
+  /** How it is connected; empty where the system does not tell. */
+  bus: string;
+  holds: string;
+  mounted: string[];
+  readOnly: boolean;
+  /** Whether it is a medium that people put in and no disk that the computer runs from. */
+  offered: boolean;
+  /** Why it is never offered; empty for one that is. */
+  why: string;
+  readable: boolean;
+  writable: boolean;
+}
+
+const may = (path: string, mode: number): Promise<boolean> =>
+  access(path, mode).then(
+    () => true,
+    () => false,
+  );
+
+/** What is told of a disk before anybody asks it to be used; nothing of it is read. */
+export async function surveyOf(device: BlockDevice): Promise<DiskSurvey> {
+  const { path, bus, medium } = device;
+  const { model, identity, holds, mounted, readOnly, removable, system } = medium;
+  return {
+    path,
+    model,
+    size: identity.size,
+    bus,
+    holds,
+    mounted,
+    readOnly,
+    offered: removable && !system,
+    why: system
+      ? 'This computer runs from it, or something of the computer’s lies on it.'
+      : removable
+        ? ''
+        : 'It is built in.',
+    readable: await may(path, constants.R_OK),
+    writable: await may(path, constants.W_OK),
+  };
+}
