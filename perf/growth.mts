@@ -130,7 +130,7 @@ export async function inBrowser(root: string): Promise<Result[]> {
   const bundle = await build({
     stdin: {
       contents:
-        "export { checkPlan } from './core/src/batch/rules/index.ts'; export { answerForecast } from './web/src/app/workers/forecast.answer.ts';",
+        "export { checkPlan } from './core/src/rules/index.ts'; export { answerForecast } from './web/src/app/workers/forecast.answer.ts';",
       resolveDir: root,
     },
     bundle: true,

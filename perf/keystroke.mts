@@ -53,11 +53,20 @@ export const keystrokes = (root: string, folder: string): Promise<Result[]> =>
       const results: Result[] = [];
       for (const [count, tray] of [
         [200, { rows: 10, columns: 20 }],
-        [500, { rows: 20, columns: 25 }],
+        [1000, { rows: 25, columns: 40 }],
       ] as const) {
         const names = Array.from({ length: count }, (_, at) => `t-${String(count)}-${String(at)}`);
-        const filled = addDevices({ ...plan, name: 'Large', tray, devices: [] }, names, '', draw);
-        const { id } = await call<Batch>('POST', '/batches', { plan: filled, secrets: {} });
+        // Of a thousand marks one may be another batch's; then all are drawn anew.
+        const make = async (): Promise<Batch> => {
+          const filled = addDevices({ ...plan, name: 'Large', tray, devices: [] }, names, '', draw);
+          try {
+            return await call<Batch>('POST', '/batches', { plan: filled, secrets: {} });
+          } catch (error) {
+            if (String(error).includes('mark-taken')) return make();
+            throw error;
+          }
+        };
+        const { id } = await make();
         const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
         await page.goto(`${url}/batch/${id}/plan`);
         await page.locator('[id^="f-device.hostName-"]').first().waitFor();
@@ -67,7 +76,7 @@ export const keystrokes = (root: string, folder: string): Promise<Result[]> =>
         results.push({
           what: `keystroke to updated findings on the page, ${String(count)} devices, middle of 30`,
           figure: `${median(figures).toFixed(1)} ms (slowest ${Math.max(...figures).toFixed(1)})`,
-          bound: count === 200 ? 'under 50 ms' : '',
+          bound: count === 200 ? 'under 50 ms' : 'under 100 ms',
         });
       }
       return results;

@@ -16,7 +16,9 @@ export type StageName =
   | 'Networks'
   | 'Boards'
   | 'Log'
-  | 'Practice bench';
+  | 'Practice bench'
+  | 'This bench'
+  | 'Guide';
 
 export const stage = (page: Page, name: StageName): Promise<void> =>
   page

@@ -16,6 +16,8 @@ const views = [
   'Boards',
   'Log',
   'Practice bench',
+  'This bench',
+  'Guide',
 ] as const;
 /** Pixels by which the page is wider than its window. */
 const sideways = (page: Page): Promise<number> =>

@@ -126,6 +126,8 @@ const views: readonly StageName[] = [
   'Boards',
   'Log',
   'Practice bench',
+  'This bench',
+  'Guide',
 ];
 
 test('every view has at least 1,050 × 560 for its own work while the tray is a strip and the column closed', async ({

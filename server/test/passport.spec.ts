@@ -1,4 +1,15 @@
-import type { Batch, Passport, PracticeView, Proposal, Round } from '@nest-mark/core';
+import {
+  noCardFaults,
+  type Batch,
+  type DiskSurvey,
+  type LogEntry,
+  type Passport,
+  type PracticeView,
+  type Proposal,
+  type ReadTrial,
+  type Round,
+  type StationSettings,
+} from '@nest-mark/core';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
 
 const network = '127.61.31';
@@ -24,6 +35,44 @@ const boot = async (): Promise<void> => {
   });
   await server.search(batch.id, `${network}.0/24`);
 };
+
+describe('this bench', () => {
+  it('tells the disks of the computer, and reads some of a card without touching its record', async () => {
+    const disks = await server.ok<DiskSurvey[]>('GET', '/disks');
+    expect(disks.every(({ offered, why }) => offered === (why === ''))).toBe(true);
+    expect(await server.refused('POST', '/slots/slot-1/try')).toMatchObject({ code: 'card-missing' });
+    await server.act({ do: 'insertFresh' });
+    const before = await server.ok('GET', '/cards');
+    const { octets, seconds } = await server.ok<ReadTrial>('POST', '/slots/slot-1/try');
+    expect([octets >= 24 << 20, octets <= 25 << 20, seconds > 0]).toEqual([true, true, true]);
+    expect(await server.ok('GET', '/cards')).toEqual(before);
+    const view = await server.act({ do: 'insertFresh' });
+    const cardId = view.slots[0]!.cardId!;
+    await server.act({ do: 'cardFaults', cardId, faults: { ...noCardFaults, busy: true } });
+    expect(await server.refused('POST', '/slots/slot-1/try')).toMatchObject({ code: 'card-busy' });
+    await server.act({ do: 'cardFaults', cardId, faults: { ...noCardFaults, diesAtByte: 1 << 20 } });
+    expect(await server.refused('POST', '/slots/slot-1/try')).toMatchObject({ code: 'card-io' });
+    await server.act({ do: 'cardFaults', cardId, faults: noCardFaults });
+    await server.act({ do: 'pullIdle' });
+  });
+
+  it('offers no slot of the practice bench while that is put away, and logs that', async () => {
+    const settings = await server.ok<StationSettings>('GET', '/settings/station');
+    expect(settings.practice).toBe(true);
+    await server.ok('PUT', '/settings/station', { ...settings, practice: false });
+    const slots = async (): Promise<number> =>
+      (await server.ok<Proposal>('GET', `/batches/${batch.id}/next-round`)).cards.length;
+    expect(await slots()).toBe(0);
+    expect(await server.refused('POST', '/slots/slot-1/try')).toMatchObject({ code: 'card-missing' });
+    await server.ok('PUT', '/settings/station', settings);
+    expect(await slots()).toBe(4);
+    const log = await server.ok<LogEntry[]>('GET', '/log');
+    expect(log.slice(0, 2).map(({ text }) => text)).toEqual([
+      'The practice bench was brought out.',
+      'The practice bench was put away.',
+    ]);
+  });
+});
 
 describe('the passport of a device', () => {
   it('has a key and nothing else before anything was written', async () => {

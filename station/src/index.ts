@@ -16,7 +16,6 @@ export * from './linux/linux-reader';
 export * from './linux/direct-file';
 export * from './linux/lsblk';
 export * from './linux/neighbours';
-export type { DiskSurvey } from './linux/survey';
 export * from './net/sweep';
 export * from './net/search';
 export * from './net/search-thread';

@@ -13,13 +13,14 @@ import {
   samePlace,
   type CardHandle,
   type CardReader,
+  type DiskSurvey,
   type DiskTable,
   type MediumIdentity,
   type Slot,
 } from '../ports';
 import { DirectFile } from './direct-file';
 import { kernelFacts, type KernelFacts } from './kernel-facts';
-import { surveyOf, type DiskSurvey } from './survey';
+import { surveyOf } from './survey';
 import { LSBLK_ARGUMENTS, readLsblk, type BlockDevice } from './lsblk';
 
 const run = promisify(execFile);

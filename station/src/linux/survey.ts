@@ -1,26 +1,7 @@
 import { constants } from 'node:fs';
 import { access } from 'node:fs/promises';
+import type { DiskSurvey } from '../ports';
 import type { BlockDevice } from './lsblk';
-
-/** A disk of this computer as the system sees it, and whether cards could be written with it. */
-export interface DiskSurvey {
-  /** `/dev/sdb` */
-  path: string;
-  model: string;
-  /** Octets. */
-  size: number;
-  /** How it is connected; empty where the system does not tell. */
-  bus: string;
-  holds: string;
-  mounted: string[];
-  readOnly: boolean;
-  /** Whether it is a medium that people put in and no disk that the computer runs from. */
-  offered: boolean;
-  /** Why it is never offered; empty for one that is. */
-  why: string;
-  readable: boolean;
-  writable: boolean;
-}
 
 const may = (path: string, mode: number): Promise<boolean> =>
   access(path, mode).then(

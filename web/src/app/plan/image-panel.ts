@@ -17,29 +17,31 @@ import { PlanEditor } from './plan-editor';
   template: `
     <section class="sheet" aria-labelledby="image-panel">
       <h2 id="image-panel">Image and board</h2>
-      <nm-field place="imageId" label="Image" [hint]="imageHint()">
-        <p-select
-          inputId="f-imageId"
-          ariaLabelledBy="f-imageId-label"
-          [options]="images()"
-          optionLabel="label"
-          optionValue="id"
-          placeholder="Choose from the shelf"
-          [ngModel]="plan().imageId"
-          (ngModelChange)="editor.set({ imageId: $event }, 'imageId')"
-        />
-      </nm-field>
-      <nm-field place="boardProfileId" label="Board" [hint]="boardHint()">
-        <p-select
-          inputId="f-boardProfileId"
-          ariaLabelledBy="f-boardProfileId-label"
-          [options]="boards()"
-          optionLabel="title"
-          optionValue="id"
-          [ngModel]="plan().boardProfileId"
-          (ngModelChange)="editor.set({ boardProfileId: $event }, 'boardProfileId')"
-        />
-      </nm-field>
+      <div class="pair">
+        <nm-field place="imageId" label="Image" [hint]="imageHint()">
+          <p-select
+            inputId="f-imageId"
+            ariaLabelledBy="f-imageId-label"
+            [options]="images()"
+            optionLabel="label"
+            optionValue="id"
+            placeholder="Choose from the shelf"
+            [ngModel]="plan().imageId"
+            (ngModelChange)="editor.set({ imageId: $event }, 'imageId')"
+          />
+        </nm-field>
+        <nm-field place="boardProfileId" label="Board" [hint]="boardHint()">
+          <p-select
+            inputId="f-boardProfileId"
+            ariaLabelledBy="f-boardProfileId-label"
+            [options]="boards()"
+            optionLabel="title"
+            optionValue="id"
+            [ngModel]="plan().boardProfileId"
+            (ngModelChange)="editor.set({ boardProfileId: $event }, 'boardProfileId')"
+          />
+        </nm-field>
+      </div>
       @if (advice(); as advice) {
         <section class="advices" aria-labelledby="advice-title">
           <h3 id="advice-title">Which image suits this board</h3>

@@ -1,10 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, HostListener, inject } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { quickFix, type Finding, type QuickFix, type Severity } from '@nest-mark/core';
-import { BatchActions } from '../state/batch.actions';
-import { batchFeature } from '../state/batch.reducer';
-import { NetworksActions, networksFeature } from '../state/networks.reducer';
+import type { Finding, QuickFix, Severity } from '@nest-mark/core';
+import { MendFinding } from '../state/mend-finding';
 import { selectionFeature } from '../state/selection';
 import { selectFindings } from '../state/selectors';
 import { fieldId } from '../ui/focus-field';
@@ -31,14 +29,10 @@ export class FindingsColumn {
   private readonly store = inject(Store);
   private readonly places = inject(GoToFinding);
   private readonly findings = this.store.selectSignal(selectFindings);
-  private readonly plan = this.store.selectSignal(batchFeature.selectPlan);
-  private readonly networks = this.store.selectSignal(networksFeature.selectFacts);
+  protected readonly mending = inject(MendFinding);
   private readonly selected = this.store.selectSignal(selectionFeature.selectIds);
 
   protected readonly items = computed((): Item[] => {
-    const plan = this.plan();
-    if (!plan) return [];
-    const networks = this.networks();
     const chosen = new Set(this.selected());
     const rank = (finding: Finding): number =>
       order.indexOf(finding.severity) * 2 +
@@ -51,7 +45,7 @@ export class FindingsColumn {
         perRule.set(rule, count);
         return count <= shownPerRule;
       })
-      .map((finding) => ({ finding, fix: quickFix(plan, finding, networks) }));
+      .map((finding) => ({ finding, fix: this.mending.fixOf(finding) }));
   });
   protected readonly hidden = computed(() => this.findings().length - this.items().length);
   protected readonly counts = computed(() =>
@@ -78,13 +72,5 @@ export class FindingsColumn {
 
   protected go(finding: Finding): void {
     this.places.go(finding);
-  }
-
-  protected mend(fix: QuickFix): void {
-    this.store.dispatch(
-      'plan' in fix
-        ? BatchActions.edited({ plan: fix.plan, field: '' })
-        : NetworksActions.edited({ id: fix.networkId, change: fix.network }),
-    );
   }
 }

@@ -1,18 +1,15 @@
-import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, input } from '@angular/core';
 import type { TableView } from './table-view';
 
-/** The title of a column by which a table is sorted when it is pressed. */
+/** The title of a column, by which a long table is sorted when it is pressed. */
 @Component({
-  selector: 'th[nmSort]',
+  selector: 'nm-sort-head',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  host: { '[attr.aria-sort]': 'sorted()' },
   template: `
     @if (table().tools()) {
       <button type="button" (click)="table().sort(column())">
         {{ label() }}
-        <span aria-hidden="true">{{
-          sorted() === 'ascending' ? '▴' : sorted() === 'descending' ? '▾' : '·'
-        }}</span>
+        <span aria-hidden="true">{{ signs[table().sorted(column()) ?? 'none'] }}</span>
       </button>
     } @else {
       {{ label() }}
@@ -33,11 +30,8 @@ import type { TableView } from './table-view';
   `,
 })
 export class SortHead<Row> {
-  readonly column = input.required<string>({ alias: 'nmSort' });
-  readonly table = input.required<TableView<Row>>({ alias: 'of' });
+  readonly column = input.required<string>();
+  readonly table = input.required<TableView<Row>>();
   readonly label = input.required<string>();
-  protected readonly sorted = computed(() => {
-    const by = this.table().by();
-    return by?.column !== this.column() ? null : by.down ? 'descending' : 'ascending';
-  });
+  protected readonly signs = { ascending: '▴', descending: '▾', none: '·' } as const;
 }

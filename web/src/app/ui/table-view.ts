@@ -47,4 +47,10 @@ export class TableView<Row> {
       by?.column !== column ? { column, down: false } : by.down ? null : { column, down: true },
     );
   }
+
+  /** How a column is sorted, as its heading tells it to a screen reader (WAI-ARIA, aria-sort). */
+  sorted(column: string): 'ascending' | 'descending' | null {
+    const by = this.by();
+    return by?.column !== column ? null : by.down ? 'descending' : 'ascending';
+  }
 }
