@@ -85,14 +85,6 @@ async function shots(page: Page): Promise<void> {
   await page.goto(url);
   await page.getByText('Nothing found. Cards can be written.').waitFor({ timeout: 60_000 });
   await shot('plan');
-  await page.getByLabel('Host name of nest B2').fill('tank-05');
-  const bench = page.getByRole('article', { name: 'Bench' });
-  await bench.getByLabel('Network name', { exact: true }).fill('Saltmarsh Bench ');
-  await bench.getByLabel('Passphrase', { exact: true }).scrollIntoViewIfNeeded();
-  await bench.getByLabel('Network name', { exact: true }).fill('Saltmarsh Bench');
-  await page.getByLabel('Host name of nest B2').fill('tank-06');
-  await page.getByText('Plan saved').waitFor();
-
   await practice({ do: 'insertFresh' });
   await go('Cards');
   await round('erase 4');
@@ -127,6 +119,12 @@ async function shots(page: Page): Promise<void> {
   await shot('boot');
   await go('Hand over');
   await shot('hand-over');
+  await page.getByRole('link', { name: 'tank-07' }).click();
+  await page.getByText('its card now').waitFor();
+  await shot('passport');
+  await go('This bench');
+  await page.getByText('Never offered').first().waitFor();
+  await shot('this-bench');
   await go('Images');
   await shot('images');
   await go('First-boot methods');
@@ -158,17 +156,20 @@ async function shots(page: Page): Promise<void> {
   await shot('log');
   await go('Networks');
   await shot('networks');
-  await go('Boards');
-  await shot('boards');
   await go('Plan');
-  for (const part of ['Power', 'Kit', 'Time']) {
-    await page.getByRole('link', { name: part, exact: true }).click();
+  const openPart = (name: string): Promise<void> =>
+    page
+      .getByRole('navigation', { name: 'Parts of the plan' })
+      .getByRole('link', { name: new RegExp(`^${name}`) })
+      .click();
+  for (const part of ['Power', 'Time']) {
+    await openPart(part);
     if (part === 'Power') await page.getByRole('heading', { name: 'Cable' }).waitFor();
     if (part === 'Power') await page.evaluate("document.getElementById('cable-title').scrollIntoView()");
     if (part === 'Time') await page.getByText('All done after').waitFor();
     await shot(`plan-${part.toLowerCase()}`);
   }
-  await page.getByRole('link', { name: 'On the card', exact: true }).click();
+  await openPart('On the card');
   await page.getByRole('region', { name: 'user-data' }).waitFor();
   await shot('plan-card-files');
 

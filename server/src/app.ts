@@ -7,6 +7,7 @@ import { UPLOAD_PIECE } from '@nest-mark/core';
 import { eventStream } from './platform/events/stream';
 import type { EventHub } from './platform/events/hub';
 import { ownName, sameMachine } from './platform/http/guard';
+import type { InFlight } from './platform/http/in-flight';
 import { openApi } from './platform/http/openapi';
 import { plainText } from './platform/http/plain-text';
 import { problem, problemHandler } from './platform/http/problems';
@@ -30,6 +31,7 @@ const contentPolicy = {
 
 export interface AppOptions {
   routes: readonly Route[];
+  inFlight: InFlight;
   events: EventHub;
   admission: Admission;
   logger: Logger;
@@ -38,7 +40,7 @@ export interface AppOptions {
 }
 
 /** The web application. */
-export function makeApp({ routes, events, admission, logger, webFolder }: AppOptions): Express {
+export function makeApp({ routes, inFlight, events, admission, logger, webFolder }: AppOptions): Express {
   const app = express();
   app.disable('x-powered-by');
   // Secure transport makes no sense on loopback, where browsers trust plain HTTP.
@@ -63,7 +65,7 @@ export function makeApp({ routes, events, admission, logger, webFolder }: AppOpt
     response.set('Cache-Control', 'no-store');
     next();
   });
-  mount(api, routes);
+  mount(api, routes, inFlight);
   api.get('/events', eventStream(events));
   const description = openApi(routes);
   api.get('/openapi.json', (_request, response) => {

@@ -13,6 +13,7 @@ import {
   type NeighbourTable,
 } from '@nest-mark/station';
 import { makeApp } from './app';
+import { InFlight } from './platform/http/in-flight';
 import { noteChangedCards } from './cards';
 import { allRoutes, compose, type Domains } from './compose';
 import { readLeftImages } from './images';
@@ -201,7 +202,10 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       onKey: (address) => options.onKey?.(address),
     });
     const routes = allRoutes(domains);
-    const app = makeApp({ routes, events, admission, logger, webFolder: options.webFolder });
+    const inFlight = new InFlight();
+    // What is being answered reaches its end, unless the database is away.
+    running.push(() => Promise.race([inFlight.settled(), pause(CLOSE_WAITS, undefined, { ref: false })]));
+    const app = makeApp({ routes, inFlight, events, admission, logger, webFolder: options.webFolder });
     const server = await listen(app, options.port);
     const { port } = server.address() as AddressInfo;
     const url = `http://127.0.0.1:${String(port)}`;

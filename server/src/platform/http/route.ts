@@ -1,5 +1,6 @@
 import type { Request, Response, Router } from 'express';
 import * as z from 'zod';
+import type { InFlight } from './in-flight';
 import type { ProblemCode } from '@nest-mark/core';
 
 type Method = 'get' | 'post' | 'put' | 'delete';
@@ -84,7 +85,7 @@ const whoAsks = ({ locals }: Response): string => {
 };
 
 /** Adds endpoints to a router; wrong requests become a ZodError, which the problem handler explains. */
-export function mount(router: Router, routes: readonly Route[]): void {
+export function mount(router: Router, routes: readonly Route[], inFlight: InFlight): void {
   for (const entry of routes)
     router[entry.method](entry.path, async (request: Request, response: Response) => {
       const call = {
@@ -95,7 +96,7 @@ export function mount(router: Router, routes: readonly Route[]): void {
         response,
         who: whoAsks(response),
       };
-      const answer = await entry.run(call);
+      const answer = await inFlight.follow(entry.run(call));
       if (response.headersSent) return;
       // The answer is checked as well: nothing leaves that the schema does not name, secrets above all.
       if (entry.answer) response.status(entry.status).json(entry.answer.parse(answer));
