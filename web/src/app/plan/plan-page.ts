@@ -44,7 +44,7 @@ import { selectFindings } from '../state/selectors';
       gap: 0;
       font-size: 0.9375rem;
       flex-basis: 0;
-      min-width: 38rem;
+      min-width: min(38rem, 76%);
     }
     .head button {
       padding: 0 0.5rem;
