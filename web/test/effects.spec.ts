@@ -9,6 +9,12 @@ import { CardsActions } from '../src/app/cards/cards.reducer';
 import * as cardsEffects from '../src/app/cards/cards.effects';
 import { noticeGone, saveAgain } from '../src/app/state/away.effects';
 import { BatchActions } from '../src/app/state/batch.actions';
+import * as boardsEffects from '../src/app/state/boards.effects';
+import { BoardsActions } from '../src/app/state/boards.reducer';
+import * as imagesEffects from '../src/app/state/images.effects';
+import { ImagesActions } from '../src/app/state/images.reducer';
+import * as networksEffects from '../src/app/state/networks.effects';
+import { NetworksActions } from '../src/app/state/networks.reducer';
 import * as batchEffects from '../src/app/state/batch.effects';
 import { batchFeature } from '../src/app/state/batch.reducer';
 import { noticeFeature, NoticeActions } from '../src/app/state/notice';
@@ -248,6 +254,47 @@ describe('after the server or its database was away', () => {
     act(NoticeActions.failed({ problem: problem('bad-input') }));
     connected.next();
     expect(notice()?.kind).toBe('failed');
+  });
+});
+
+describe('taking something off a shelf', () => {
+  beforeEach(() => jest.useFakeTimers());
+  afterEach(() => jest.useRealTimers());
+
+  it('asks the server only after the plan’s last edit is there, by which it may be needed', () => {
+    const { store, act, actions } = bench(batch);
+    const order: string[] = [];
+    const saving = new Subject<Batch>();
+    const gone = (what: string) => () => {
+      order.push(what);
+      return of(undefined);
+    };
+    const server = api({
+      saveBatch: () => {
+        order.push('plan');
+        return saving;
+      },
+      removeBoard: gone('board'),
+      removeNetwork: gone('network'),
+      removeImage: gone('image'),
+    });
+    batchEffects.save(actions, server, store).subscribe(act);
+    boardsEffects.removeBoard(actions, server, store).subscribe(act);
+    networksEffects.removeNetwork(actions, server, store).subscribe(act);
+    imagesEffects.removeImage(actions, server, store).subscribe(act);
+    act(edit('Marsh'));
+    // Here the store's own words do not come back as actions.
+    act(BatchActions.saveDue());
+    act(BoardsActions.removalWanted({ id: 'own' }));
+    act(NetworksActions.removalWanted({ id: 'yard' }));
+    act(ImagesActions.removalWanted({ id: 'image' }));
+    expect(order).toEqual(['plan']);
+    saving.next({ ...batch, version: 2, plan: { ...batch.plan, site: 'Marsh' } });
+    saving.complete();
+    expect(order).toEqual(['plan', 'board', 'network', 'image']);
+    // With nothing to save it is asked at once.
+    act(BoardsActions.removalWanted({ id: 'own' }));
+    expect(order.at(-1)).toBe('board');
   });
 });
 

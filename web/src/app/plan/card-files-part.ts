@@ -157,7 +157,6 @@ const shownMs = 20_000;
     .text {
       margin-top: 0.5rem;
       overflow: auto;
-      max-height: 24rem;
       background: var(--paper);
       border: 1px solid var(--line);
     }

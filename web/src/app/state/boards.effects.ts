@@ -1,9 +1,11 @@
 import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
+import { Store } from '@ngrx/store';
 import { concatMap, filter, merge, mergeMap, switchMap } from 'rxjs';
 import { Api } from '../api/api';
 import { ServerEvents } from '../api/server-events';
 import { BoardsActions } from './boards.reducer';
+import { afterSaving } from './saved-first';
 import { asked, quietly, whenever } from './asked';
 
 export const loadBoards = createEffect(
@@ -45,10 +47,12 @@ export const saveBoard = createEffect(
 );
 
 export const removeBoard = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
+  (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
     actions.pipe(
       ofType(BoardsActions.removalWanted),
-      mergeMap(({ id }) => asked(api.removeBoard(id), () => BoardsActions.listAsked())),
+      mergeMap(({ id }) =>
+        afterSaving(store).pipe(switchMap(() => asked(api.removeBoard(id), () => BoardsActions.listAsked()))),
+      ),
     ),
   { functional: true },
 );

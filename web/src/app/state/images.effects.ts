@@ -1,9 +1,11 @@
 import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
+import { Store } from '@ngrx/store';
 import { concatMap, exhaustMap, mergeMap, of, switchMap } from 'rxjs';
 import { Api } from '../api/api';
 import { ServerEvents } from '../api/server-events';
 import { ImagesActions } from './images.reducer';
+import { afterSaving } from './saved-first';
 import { asked, told, whenever } from './asked';
 
 export const loadImages = createEffect(
@@ -59,10 +61,14 @@ export const stopImage = createEffect(
 );
 
 export const removeImage = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
+  (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
     actions.pipe(
       ofType(ImagesActions.removalWanted),
-      mergeMap(({ id }) => asked(api.removeImage(id), () => ImagesActions.removed({ id }))),
+      mergeMap(({ id }) =>
+        afterSaving(store).pipe(
+          switchMap(() => asked(api.removeImage(id), () => ImagesActions.removed({ id }))),
+        ),
+      ),
     ),
   { functional: true },
 );

@@ -20,6 +20,7 @@ import { ServerEvents } from '../api/server-events';
 import { BatchActions } from './batch.actions';
 import { batchFeature } from './batch.reducer';
 import { NetworksActions, networksFeature } from './networks.reducer';
+import { afterSaving } from './saved-first';
 import { asked, whenever } from './asked';
 
 /** Pause in typing after which a network is saved. */
@@ -119,10 +120,14 @@ export const joinAdded = createEffect(
 );
 
 export const removeNetwork = createEffect(
-  (actions = inject(Actions), api = inject(Api)) =>
+  (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
     actions.pipe(
       ofType(NetworksActions.removalWanted),
-      mergeMap(({ id }) => asked(api.removeNetwork(id), () => NetworksActions.removed({ id }))),
+      mergeMap(({ id }) =>
+        afterSaving(store).pipe(
+          switchMap(() => asked(api.removeNetwork(id), () => NetworksActions.removed({ id }))),
+        ),
+      ),
     ),
   { functional: true },
 );
