@@ -38,6 +38,7 @@ export type { Rule } from './rules/rule';
 export * from './plan/search-subnet';
 export * from './plan/setting-words';
 export * from './progress/standing';
+export * from './cards/held-by';
 export * from './progress/your-turn';
 export * from './forecast/forecast';
 export * from './kit/kit';

@@ -4,21 +4,24 @@ import { baseImage, type App } from './app';
 
 /** What a person does, by the names that stand on the screen. */
 
-export type StageName =
-  | 'Plan'
-  | 'Cards'
-  | 'Boot & find'
-  | 'Hand over'
-  | 'Images'
-  | 'First-boot methods'
-  | 'Card check'
-  | 'Card records'
-  | 'Networks'
-  | 'Boards'
-  | 'Log'
-  | 'Practice bench'
-  | 'This bench'
-  | 'Guide';
+/** Stages and shelves, as the rail names them. */
+export const stages = [
+  'Plan',
+  'Cards',
+  'Boot & find',
+  'Hand over',
+  'Images',
+  'First-boot methods',
+  'Card check',
+  'Card records',
+  'Networks',
+  'Boards',
+  'This bench',
+  'Log',
+  'Practice bench',
+  'Guide',
+] as const;
+export type StageName = (typeof stages)[number];
 
 export const stage = (page: Page, name: StageName): Promise<void> =>
   page
@@ -26,19 +29,7 @@ export const stage = (page: Page, name: StageName): Promise<void> =>
     .getByRole('link', { name: new RegExp(`^${name}`) })
     .click();
 
-export type PartName =
-  | 'Devices'
-  | 'Image & board'
-  | 'Access'
-  | 'Networks'
-  | 'System'
-  | 'Power'
-  | 'Kit'
-  | 'Time'
-  | 'On the card'
-  | 'File';
-
-export const parts: readonly PartName[] = [
+export const parts = [
   'Devices',
   'Image & board',
   'Access',
@@ -49,7 +40,8 @@ export const parts: readonly PartName[] = [
   'Time',
   'On the card',
   'File',
-];
+] as const;
+export type PartName = (typeof parts)[number];
 
 /** Opens a part of the plan; its link may count what was found there. */
 export async function part(page: Page, name: PartName): Promise<void> {

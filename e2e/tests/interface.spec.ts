@@ -1,24 +1,8 @@
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '../helpers/app';
 import { readyBatch } from '../helpers/ready';
-import { armRound, part, parts, pick, search, setPace, stage } from '../helpers/steps';
+import { armRound, part, parts, pick, search, setPace, stage, stages } from '../helpers/steps';
 
-const views = [
-  'Plan',
-  'Cards',
-  'Boot & find',
-  'Hand over',
-  'Images',
-  'First-boot methods',
-  'Card check',
-  'Card records',
-  'Networks',
-  'Boards',
-  'Log',
-  'Practice bench',
-  'This bench',
-  'Guide',
-] as const;
 /** Pixels by which the page is wider than its window. */
 const sideways = (page: Page): Promise<number> =>
   page.evaluate<number>('document.documentElement.scrollWidth - document.documentElement.clientWidth');
@@ -64,7 +48,7 @@ test('every view, light and dark, passes the automated checks of WCAG 2.2 AA and
   await expect(page.locator('tr[data-board]', { hasText: 'on the network' })).toHaveCount(4);
   await search(page);
   for (const theme of ['light', 'dark']) {
-    for (const view of views) {
+    for (const view of stages) {
       await stage(page, view);
       await expect(page.locator('main h1')).toHaveText(view);
       await page.waitForTimeout(300);

@@ -87,6 +87,15 @@ test('nothing on the card: the steps by hand for each device, without secrets, t
   await part(page, 'On the card');
   const steps = page.getByRole('region', { name: 'By hand: steps for tank-01' });
   await steps.getByLabel('By screen and keyboard').check();
+  // On paper stand the steps alone, whatever is open around them.
+  await page.keyboard.press('F9');
+  await expect(page.locator('nm-practice-dock')).toBeVisible();
+  await page.emulateMedia({ media: 'print' });
+  for (const around of ['nm-your-turn', 'nm-tray-strip', 'nm-practice-dock', 'nm-rail', 'nm-side-column'])
+    await expect(page.locator(around)).toBeHidden();
+  await expect(steps.getByRole('listitem').first()).toBeVisible();
+  await page.emulateMedia({ media: 'screen' });
+  await page.keyboard.press('F9');
   await expect(steps).toContainText('wait for the login prompt');
   const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
   expect(violations.map(({ id }) => id)).toEqual([]);

@@ -1,5 +1,5 @@
 /** What the station needs from the world: card slots and the table of neighbours on the network. */
-import type { MarkFile } from '@nest-mark/core';
+import type { DiskSurvey, MarkFile } from '@nest-mark/core';
 import type { OpenedToRead } from './card/read-trial';
 
 /** What makes a medium the one that was meant; compared again when it is opened. */
@@ -82,26 +82,6 @@ export interface CardReader {
   eject?(slotId: string): Promise<void>;
   /** Opens a medium for reading only. @throws CardError */
   openToRead(slotId: string): Promise<OpenedToRead>;
-}
-
-/** A disk of this computer as the system sees it, and whether cards could be written with it. */
-export interface DiskSurvey {
-  /** `/dev/sdb` */
-  path: string;
-  model: string;
-  /** Octets. */
-  size: number;
-  /** How it is connected; empty where the system does not tell. */
-  bus: string;
-  holds: string;
-  mounted: string[];
-  readOnly: boolean;
-  /** Whether it is a medium that people put in and no disk that the computer runs from. */
-  offered: boolean;
-  /** Why it is never offered; empty for one that is. */
-  why: string;
-  readable: boolean;
-  writable: boolean;
 }
 
 /** The disks of this computer, whether they are offered or not. */

@@ -36,15 +36,19 @@ export type ReadTrial = z.infer<typeof ReadTrialSchema>;
 
 /** A disk of this computer as its system sees it. */
 export const DiskSurveySchema = z.object({
+  /** `/dev/sdb` */
   path: z.string(),
   model: z.string(),
+  /** Octets. */
   size: z.number(),
+  /** How it is connected; empty where the system does not tell. */
   bus: z.string(),
   holds: z.string(),
   mounted: z.array(z.string()),
   readOnly: z.boolean(),
   /** Whether it is a medium that people put in; the others are never written. */
   offered: z.boolean(),
+  /** Why it is never offered; empty for one that is. */
   why: z.string(),
   readable: z.boolean(),
   writable: z.boolean(),

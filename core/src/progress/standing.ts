@@ -96,6 +96,28 @@ function cardArc(card: CardFact | null): Pick<Arc, 'mode' | 'share' | 'word'> {
   return { mode: 'hatched', share: card.share, word: '' };
 }
 
+/** Whether it is known which board a device is: it signed with the device's key, and at one place only. */
+export const isSure = (seen: DeviceFacts['seen']): boolean =>
+  seen?.standing === 'proved' && seen.alsoAt.length === 0;
+
+/** How far a board that was given its card has come, in one word. */
+export type Presence = 'proved' | 'likely' | 'guess' | 'copied' | 'not powered' | 'booting' | 'missing';
+
+/** @param now milliseconds since 1970 */
+export function presenceOf(facts: DeviceFacts, now: number): Presence {
+  const { seen, poweredAt } = facts;
+  if (seen) return seen.alsoAt.length > 0 ? 'copied' : seen.standing;
+  if (poweredAt === null) return 'not powered';
+  return deviceStanding(facts, now).state === 'late' ? 'missing' : 'booting';
+}
+
+/** Whether noting a device as powered means something: its card is ready, and nobody has seen its board yet. */
+export const mayBePowered = ({ card, seen }: DeviceFacts): boolean => card?.state === 'verified' && !seen;
+
+/** Whether a device can be handed over: it is known which board it is, and it was not handed over before. */
+export const mayBeHandedOver = ({ seen, handedOverAt }: DeviceFacts): boolean =>
+  isSure(seen) && handedOverAt === null;
+
 /**
  * State and ring of a device.
  * @param now milliseconds since 1970
@@ -130,8 +152,7 @@ export function deviceStanding(facts: DeviceFacts, now: number): DeviceStanding 
     ring,
   });
   if (handedOverAt !== null) return standing('handed over', handedOverAt);
-  const sure = seen?.standing === 'proved' && seen.alsoAt.length === 0;
-  if (seen) return standing(sure ? 'proved' : 'seen', seen.at);
+  if (seen) return standing(isSure(seen) ? 'proved' : 'seen', seen.at);
   if (ready && poweredAt !== null) return standing(late ? 'late' : 'booting', poweredAt);
   if (ready) return standing('card ready', card.at);
   if (card && (card.state === 'queued' || card.state === 'writing' || card.state === 'verifying'))

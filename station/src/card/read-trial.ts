@@ -1,15 +1,10 @@
+import type { ReadTrial } from '@nest-mark/core';
 import type { ByteSource } from '@nest-mark/core/disk';
 import { BlockPool } from '../writer/block-pool';
 
 /** Octets that are read at each place. */
 const PIECE = 8 << 20;
 const BLOCK = 1 << 20;
-
-/** What reading some of a medium came to. */
-export interface ReadTrial {
-  octets: number;
-  seconds: number;
-}
 
 /** A medium that is open for reading only. */
 export interface OpenedToRead extends ByteSource {

@@ -3,6 +3,7 @@ import { constants, existsSync, readdirSync, realpathSync } from 'node:fs';
 import { lstat } from 'node:fs/promises';
 import { basename, join } from 'node:path';
 import { promisify } from 'node:util';
+import type { DiskSurvey } from '@nest-mark/core';
 import type { ByteSource } from '@nest-mark/core/disk';
 import { cautionOf } from '../card/caution';
 import { contentDigest } from '../card/content-digest';
@@ -13,7 +14,6 @@ import {
   samePlace,
   type CardHandle,
   type CardReader,
-  type DiskSurvey,
   type DiskTable,
   type MediumIdentity,
   type Slot,

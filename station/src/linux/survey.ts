@@ -1,6 +1,6 @@
 import { constants } from 'node:fs';
 import { access } from 'node:fs/promises';
-import type { DiskSurvey } from '../ports';
+import type { DiskSurvey } from '@nest-mark/core';
 import type { BlockDevice } from './lsblk';
 
 const may = (path: string, mode: number): Promise<boolean> =>

@@ -4,14 +4,13 @@ import { Store } from '@ngrx/store';
 import {
   bootWait,
   clock,
-  deviceStanding,
   findBoard,
+  isSure,
+  presenceOf,
   searchSubnet,
   settingsOf,
   unreadyCarriers,
   type BootWait,
-  type DeviceProgress,
-  type DeviceState,
 } from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { Checkbox } from 'primeng/checkbox';
@@ -23,6 +22,7 @@ import { networksFeature } from '../state/networks.reducer';
 import { ProgressActions, progressFeature } from '../state/progress.reducer';
 import { selectDeviceViews, selectSelectedDevices } from '../state/selectors';
 import { DeviceLink } from '../tray/device-link';
+import { FindRows } from '../ui/find-rows';
 import { SortHead } from '../ui/sort-head';
 import { TableView } from '../ui/table-view';
 import { BootActions, bootFeature } from './boot.reducer';
@@ -37,16 +37,10 @@ function waitText(wait: BootWait | null): string {
     : `${clock(wait.waited)} since power-on; usual ${clock(wait.usual)}, normal until ${normal}`;
 }
 
-/** How sure it is that a board is there, in one word. */
-function standingOf(seen: DeviceProgress['seen'], poweredAt: number | null, state: DeviceState): string {
-  if (seen) return seen.alsoAt.length > 0 ? 'copied' : seen.standing;
-  return poweredAt === null ? 'not powered' : state === 'late' ? 'missing' : 'booting';
-}
-
 /** Waiting, searching, and who it is that answered. */
 @Component({
   selector: 'nm-boot-page',
-  imports: [Button, Checkbox, DeviceLink, FormsModule, InputText, SortHead],
+  imports: [Button, Checkbox, DeviceLink, FindRows, FormsModule, InputText, SortHead],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './boot-page.html',
   styleUrl: './boot-page.css',
@@ -68,11 +62,7 @@ export class BootPage {
   protected readonly last = computed(() => this.progress()?.search ?? null);
   protected readonly running = this.store.selectSignal(selectSearching);
   protected readonly strangers = computed(() => this.progress()?.strangers ?? []);
-  protected readonly proved = computed(
-    () =>
-      this.views().filter(({ facts }) => facts.seen?.standing === 'proved' && facts.seen.alsoAt.length === 0)
-        .length,
-  );
+  protected readonly proved = computed(() => this.views().filter(({ facts }) => isSure(facts.seen)).length);
   /** Devices that can be there: with a card that was verified here, or seen with one from elsewhere. */
   private readonly expected = computed(() =>
     this.views().filter(({ facts }) => facts.card?.state === 'verified' || facts.seen !== null),
@@ -105,7 +95,7 @@ export class BootPage {
       .map((view) => {
         const { device, facts, progress } = view;
         const seen = progress?.seen ?? null;
-        const standing = standingOf(seen, facts.poweredAt, deviceStanding(facts, now).state);
+        const standing = presenceOf(facts, now);
         const last = this.last();
         return {
           ...device,

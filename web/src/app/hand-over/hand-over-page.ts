@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { deviceStanding, fileSlug, settingsOf, type DeviceFacts } from '@nest-mark/core';
+import { deviceStanding, fileSlug, isSure, mayBeHandedOver, settingsOf } from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { batchFeature } from '../state/batch.reducer';
@@ -9,6 +9,7 @@ import { Clock } from '../state/clock';
 import { ProgressActions } from '../state/progress.reducer';
 import { selectDeviceViews, selectSelectedDevices } from '../state/selectors';
 import { DeviceLink } from '../tray/device-link';
+import { FindRows } from '../ui/find-rows';
 import { LongValue } from '../ui/long-value';
 import { RowsInView } from '../ui/rows-in-view';
 import { SortHead } from '../ui/sort-head';
@@ -16,13 +17,20 @@ import { TableView } from '../ui/table-view';
 import { DevicePassword } from './device-password';
 import { HandOverActions, handOverFeature, type HandOverFile } from './hand-over.reducer';
 
-/** Whether it is known which board a device is. */
-const isSure = ({ seen }: DeviceFacts): boolean => seen?.standing === 'proved' && seen.alsoAt.length === 0;
-
 /** Files for other tools, and who has been handed over. */
 @Component({
   selector: 'nm-hand-over-page',
-  imports: [Button, DeviceLink, DevicePassword, FormsModule, InputText, LongValue, RowsInView, SortHead],
+  imports: [
+    Button,
+    DeviceLink,
+    DevicePassword,
+    FindRows,
+    FormsModule,
+    InputText,
+    LongValue,
+    RowsInView,
+    SortHead,
+  ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './hand-over-page.html',
   styleUrl: './hand-over-page.css',
@@ -40,7 +48,7 @@ export class HandOverPage {
 
   protected readonly name = computed(() => fileSlug(this.plan()?.name ?? ''));
   protected readonly path = computed(() => this.typedPath() ?? `~/.ssh/known_hosts.${this.name()}`);
-  protected readonly proved = computed(() => this.views().filter(({ facts }) => isSure(facts)));
+  protected readonly proved = computed(() => this.views().filter(({ facts }) => isSure(facts.seen)));
   /** Devices whose card was copied: nobody can say which of the boards is meant. */
   protected readonly copied = computed(() =>
     this.views().flatMap(({ device, progress }) => {
@@ -81,9 +89,9 @@ export class HandOverPage {
     ];
   });
   protected readonly ready = computed(() => {
-    const chosen = this.selected().filter(({ facts }) => isSure(facts));
+    const chosen = this.selected().filter(({ facts }) => isSure(facts.seen));
     const all = chosen.length > 0 ? chosen : this.proved();
-    return all.filter(({ facts }) => facts.handedOverAt === null);
+    return all.filter(({ facts }) => mayBeHandedOver(facts));
   });
   /** Whether devices have passwords of their own. */
   protected readonly eachPassword = computed(() => {
@@ -100,7 +108,7 @@ export class HandOverPage {
         ...device,
         view,
         state: deviceStanding(facts, this.clock.now()).state,
-        address: isSure(facts) ? (progress?.seen?.address ?? '') : '',
+        address: isSure(facts.seen) ? (progress?.seen?.address ?? '') : '',
         print: progress?.fingerprint ?? '',
         byPassword: (device.overrides.passwordLogin ?? this.plan()?.access.passwordLogin) === true,
       };

@@ -5,10 +5,13 @@ import {
   bothSizes,
   compareNests,
   deviceStanding,
+  heldCards,
+  mayBeHandedOver,
+  mayBePowered,
   settingsOf,
   settingWords,
   staysOf,
-  type PassportCard,
+  type Held,
 } from '@nest-mark/core';
 import { printLabel } from '../cards/print-label';
 import { DevicePassword } from '../hand-over/device-password';
@@ -22,29 +25,18 @@ import { ProgressActions } from '../state/progress.reducer';
 import { SelectionActions } from '../state/selection';
 import { selectDeviceViews, selectFindings, selectImageFacts } from '../state/selectors';
 import { Ring } from '../tray/ring';
+import { sameRing } from '../tray/stable-rings';
 import { standingWords } from '../tray/words';
 import { LongValue } from '../ui/long-value';
 import { moment } from '../ui/moment';
 import { ReadPassport } from './read-passport';
 
-/** What a card that was written for the device is to it now. */
-function cardRow(card: PassportCard, order: number, first: number) {
-  const now = card.carries && order === first;
-  return {
-    ...card,
-    when: moment(card.at),
-    what: [card.model, card.size === null ? '' : bothSizes(card.size)].filter(Boolean).join(', '),
-    standing: now
-      ? 'its card now'
-      : card.carries
-        ? 'carries it still: do not start both'
-        : card.state === 'verified'
-          ? 'written for another or changed since'
-          : card.state,
-    now,
-    twice: card.carries && !now,
-  };
-}
+const heldWords: Record<Held, string> = {
+  now: 'its card now',
+  twice: 'carries it still: do not start both',
+  gone: 'written for another or changed since',
+  never: 'never became its card',
+};
 
 /** Everything about one board on one page, and what can be done with it now. */
 @Component({
@@ -92,9 +84,7 @@ export class PassportPage {
     const standing = deviceStanding(view.facts, now);
     return { ...standing, words: standingWords(standing, now) };
   });
-  protected readonly ring = computed(() => this.standing()?.ring ?? [], {
-    equal: (a, b) => JSON.stringify(a) === JSON.stringify(b),
-  });
+  protected readonly ring = computed(() => this.standing()?.ring ?? [], { equal: sameRing });
   protected readonly settings = computed(() => {
     const plan = this.plan();
     const device = this.view()?.device;
@@ -128,8 +118,14 @@ export class PassportPage {
   );
   protected readonly cards = computed(() => {
     const cards = this.passport()?.cards ?? [];
-    const first = cards.findIndex(({ carries }) => carries);
-    return cards.map((card, order) => cardRow(card, order, first));
+    const held = heldCards(cards);
+    return cards.map((card, index) => ({
+      ...card,
+      held: held[index] ?? 'never',
+      standing: heldWords[held[index] ?? 'never'],
+      when: moment(card.at),
+      what: [card.model, card.size === null ? '' : bothSizes(card.size)].filter(Boolean).join(', '),
+    }));
   });
   protected readonly stays = computed(() =>
     staysOf(this.passport()?.sightings ?? []).map((stay) => ({
@@ -147,14 +143,12 @@ export class PassportPage {
     return at === null ? '' : moment(at);
   });
   protected readonly canPower = computed(() => {
-    const facts = this.view()?.facts;
-    return facts?.card?.state === 'verified' && facts.seen === null;
+    const view = this.view();
+    return view !== undefined && mayBePowered(view.facts);
   });
   protected readonly canHandOver = computed(() => {
-    const facts = this.view()?.facts;
-    return (
-      facts?.seen?.standing === 'proved' && facts.seen.alsoAt.length === 0 && facts.handedOverAt === null
-    );
+    const view = this.view();
+    return view !== undefined && mayBeHandedOver(view.facts);
   });
 
   constructor() {

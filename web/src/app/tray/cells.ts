@@ -33,3 +33,7 @@ export function deviceCell(
     selected: chosen.has(id),
   };
 }
+
+/** The device whose cell of a tray was met; undefined beside all of them. */
+export const deviceAt = ({ target }: Event): string | undefined =>
+  target instanceof Element ? target.closest<HTMLElement>('[data-device]')?.dataset['device'] : undefined;

@@ -6,6 +6,7 @@ import { batchFeature } from '../state/batch.reducer';
 import { Clock } from '../state/clock';
 import type { DeviceView } from '../state/selectors';
 import { Ring } from './ring';
+import { sameRing } from './stable-rings';
 
 /** A device's ring and name wherever it is told of; it leads to the device's passport. */
 @Component({
@@ -37,7 +38,7 @@ export class DeviceLink {
   readonly short = input(false);
   protected readonly batchId = inject(Store).selectSignal(batchFeature.selectId);
   protected readonly ring = computed(() => deviceStanding(this.view().facts, this.clock.now()).ring, {
-    equal: (a, b) => JSON.stringify(a) === JSON.stringify(b),
+    equal: sameRing,
   });
   protected readonly name = computed(() => {
     const { hostName, mark } = this.view().device;

@@ -1,6 +1,7 @@
 import type { Arc } from '@nest-mark/core';
 
-const same = (a: readonly Arc[], b: readonly Arc[]): boolean =>
+/** Whether two rings look the same. */
+export const sameRing = (a: readonly Arc[], b: readonly Arc[]): boolean =>
   a.length === b.length &&
   a.every(({ mode, share, word }, index) => {
     const other = b[index];
@@ -13,7 +14,7 @@ export class StableRings {
 
   of(id: string, ring: readonly Arc[]): readonly Arc[] {
     const known = this.last.get(id);
-    if (known && same(known, ring)) return known;
+    if (known && sameRing(known, ring)) return known;
     this.last.set(id, ring);
     return ring;
   }

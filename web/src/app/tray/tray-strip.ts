@@ -5,7 +5,7 @@ import { OpenPassport } from '../shell/open-passport';
 import { Clock } from '../state/clock';
 import { SelectionActions, selectionFeature } from '../state/selection';
 import { selectDeviceViews } from '../state/selectors';
-import { deviceCell, type DeviceCell } from './cells';
+import { deviceAt, deviceCell, type DeviceCell } from './cells';
 import { Ring } from './ring';
 import { StableRings } from './stable-rings';
 
@@ -48,16 +48,16 @@ export class TrayStrip {
   });
 
   protected onDown(event: PointerEvent): void {
-    if (event.button !== 0 || !(event.target instanceof Element)) return;
-    const id = event.target.closest<HTMLElement>('[data-device]')?.dataset['device'];
+    if (event.button !== 0) return;
+    const id = deviceAt(event);
     const at = this.cells().findIndex(({ view }) => view.device.id === id);
     const cell = this.cells()[at];
     if (cell) this.choose(cell, at, event.ctrlKey || event.metaKey);
   }
 
   protected onDouble(event: MouseEvent): void {
-    const cell = event.target instanceof Element ? event.target.closest<HTMLElement>('[data-device]') : null;
-    if (cell?.dataset['device']) this.passports.open(cell.dataset['device']);
+    const id = deviceAt(event);
+    if (id !== undefined) this.passports.open(id);
   }
 
   private choose({ view: { device } }: DeviceCell, place: number, add: boolean): void {

@@ -6,7 +6,7 @@ import { batchFeature } from '../state/batch.reducer';
 import { Clock } from '../state/clock';
 import { SelectionActions, selectionFeature } from '../state/selection';
 import { selectDeviceViews } from '../state/selectors';
-import { deviceCell, type DeviceCell } from './cells';
+import { deviceAt, deviceCell, type DeviceCell } from './cells';
 import { Ring } from './ring';
 import { StableRings } from './stable-rings';
 import { moved, within, type Place } from './tray-keys';
@@ -158,8 +158,8 @@ export class Tray {
   }
 
   protected onDouble(event: MouseEvent): void {
-    const cell = event.target instanceof Element ? event.target.closest<HTMLElement>('[data-device]') : null;
-    if (cell?.dataset['device']) this.passports.open(cell.dataset['device']);
+    const id = deviceAt(event);
+    if (id !== undefined) this.passports.open(id);
   }
 
   protected onMove(event: PointerEvent): void {
