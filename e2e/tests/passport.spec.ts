@@ -66,6 +66,7 @@ test('the passport of a device: opened from tray, table and command line, browse
 
   await page.goto(`${app.url}/batch/${/batch\/([^/]+)/.exec(page.url())?.[1] ?? ''}/device/nobody`);
   await expect(title(page)).toHaveText('No such device');
+  await expect(page.getByText(/\d selected/)).toHaveCount(0);
 });
 
 test('an own setting is told apart from the batch’s, with a finding that leads to its field', async ({

@@ -74,6 +74,8 @@ export class PassportPage {
     this.inOrder().findIndex(({ device }) => device.id === this.deviceId()),
   );
   protected readonly view = computed(() => this.inOrder()[this.at()]);
+  /** Only what is in the plan can be read about and be selected. */
+  private readonly known = computed(() => this.view() !== undefined);
   protected readonly before = computed(() => this.inOrder()[this.at() - 1]?.device);
   protected readonly after = computed(() => this.inOrder()[this.at() + 1]?.device);
 
@@ -155,7 +157,7 @@ export class PassportPage {
     effect(() => {
       const batchId = this.batchId();
       const deviceId = this.deviceId();
-      if (batchId === null) return;
+      if (batchId === null || !this.known()) return;
       this.reader.look(batchId, deviceId);
       this.store.dispatch(SelectionActions.set({ ids: [deviceId] }));
     });

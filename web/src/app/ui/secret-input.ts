@@ -27,7 +27,7 @@ const shownMs = 20_000;
         [id]="inputId()"
         [type]="revealed() === null ? 'password' : 'text'"
         [value]="revealed() ?? draft() ?? typed()"
-        [placeholder]="state() === 'kept' ? 'kept; type to replace it' : ''"
+        [placeholder]="state() === 'kept' ? 'kept' : ''"
         (input)="type($any($event.target).value)"
         (blur)="draft.set(null)"
       />
