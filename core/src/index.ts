@@ -32,6 +32,7 @@ export * from './plain-name';
 export * from './plan/nests';
 export * from './plan/number-addresses';
 export * from './plan/renumber';
+export * from './plan/retired';
 export * from './rules/access';
 export * from './rules/index';
 export type { Rule } from './rules/rule';

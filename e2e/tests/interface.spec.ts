@@ -1,31 +1,7 @@
-import AxeBuilder from '@axe-core/playwright';
-import { expect, test, type Page } from '../helpers/app';
+import { expect, test } from '../helpers/app';
+import { audit, sideways } from '../helpers/audit';
 import { readyBatch } from '../helpers/ready';
 import { armRound, part, parts, pick, search, setPace, stage, stages } from '../helpers/steps';
-
-/** Pixels by which the page is wider than its window. */
-const sideways = (page: Page): Promise<number> =>
-  page.evaluate<number>('document.documentElement.scrollWidth - document.documentElement.clientWidth');
-
-/**
- * @param only a single rule, where the rest was looked at before
- * @param within the part of the page that is new, where the rest is what was looked at before
- */
-async function audit(page: Page, only?: 'color-contrast', within?: 'main'): Promise<void> {
-  const axe = new AxeBuilder({ page });
-  if (within) axe.include(within);
-  const { violations } = await (
-    only ? axe.withRules(only) : axe.withTags(['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'])
-  ).analyze();
-  const found = violations.map(
-    ({ id, nodes }) =>
-      `${id}: ${nodes
-        .slice(0, 3)
-        .map(({ html, failureSummary }) => `${html} ${failureSummary ?? ''}`)
-        .join('\n')}`,
-  );
-  expect(found).toEqual([]);
-}
 
 test('every view, light and dark, passes the automated checks of WCAG 2.2 AA and needs no sideways scrolling', async ({
   app,

@@ -69,6 +69,35 @@ test('the passport of a device: opened from tray, table and command line, browse
   await expect(page.getByText(/\d selected/)).toHaveCount(0);
 });
 
+test('a device retires and comes back: nothing waits for it meanwhile, and its record stays', async ({
+  app,
+  page,
+}) => {
+  const { devices } = (await readyBatch(app, 3)).plan;
+  await page.goto(app.url);
+  await page.locator('nm-tray [data-nest="A2"]').dblclick();
+  await page.getByRole('button', { name: 'Retire it' }).click();
+  await expect(page.locator('nm-passport-page')).toContainText('It has left the plan');
+  await expect(page.getByText('Plan saved')).toBeVisible();
+  // Its passport can be opened anew, by its address.
+  await page.reload();
+  await expect(title(page)).toHaveText('tank-02');
+  await expect(page.locator('nm-passport-page')).toContainText(devices[1]!.mark);
+  await expect(page.getByRole('region', { name: 'What was done to it' })).toContainText(
+    'was taken out of the plan',
+  );
+  await expect(page.getByRole('button', { name: 'Print its label' })).toHaveCount(0);
+  await stage(page, 'Plan');
+  await page.getByText('1 device has left this plan').click();
+  await page.getByRole('link', { name: 'tank-02' }).click();
+  await page.getByRole('button', { name: 'Bring it back into the plan' }).click();
+  await expect(page.getByText('Plan saved')).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Retire it' })).toBeVisible();
+  await stage(page, 'Plan');
+  await expect(page.getByLabel('Host name of nest A2')).toHaveValue('tank-02');
+  await expect(page.getByText(/left this plan/)).toHaveCount(0);
+});
+
 test('an own setting is told apart from the batch’s, with a finding that leads to its field', async ({
   app,
   page,

@@ -4,6 +4,7 @@ import { spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join, relative, sep } from 'node:path';
+import { packFolder } from './pack.mjs';
 import { root, serverBundle, setupFolder, webFolder } from './paths.mjs';
 import { say, SetupError } from './say.mjs';
 
@@ -91,6 +92,7 @@ async function buildInterface() {
   });
   const [code] = await once(child, 'exit');
   if (code !== 0) throw new SetupError('The interface could not be built. Look at the messages above.');
+  await packFolder(webFolder);
 }
 
 export async function needServer() {

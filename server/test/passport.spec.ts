@@ -1,11 +1,13 @@
 import {
   noCardFaults,
   type Batch,
+  type BatchProgress,
   type DiskSurvey,
   type LogEntry,
   type Passport,
   type PracticeView,
   type Proposal,
+  type RetiredDevice,
   type ReadTrial,
   type Round,
   type StationSettings,
@@ -125,6 +127,40 @@ describe('the passport of a device', () => {
       [true, 1],
     ]);
     expect(cards[1]!.key).toBe(before.cards[0]!.key);
+  });
+
+  it('stays when the device leaves the plan, with its mark and its cards, and the device can come back', async () => {
+    const now = await server.ok<Batch>('GET', `/batches/${batch.id}`);
+    const [gone, ...rest] = now.plan.devices;
+    const save = (version: number, devices: Batch['plan']['devices']): Promise<Batch> =>
+      server.ok(
+        'PUT',
+        `/batches/${batch.id}`,
+        { plan: { ...now.plan, devices }, secrets: {} },
+        { 'If-Match': `"${String(version)}"` },
+      );
+    const before = await passport(0);
+    expect(before.retired).toBeNull();
+    const without = await save(now.version, rest);
+    const after = await passport(0);
+    expect(after).toEqual({ ...before, retired: { device: gone, at: expect.any(Number) as number } });
+    const retired = (): Promise<RetiredDevice[]> => server.ok('GET', `/batches/${batch.id}/retired`);
+    expect(await retired()).toEqual([after.retired]);
+    // Nothing waits for it any more.
+    const { devices } = await server.ok<BatchProgress>('GET', `/batches/${batch.id}/progress`);
+    expect(devices.map(({ deviceId }) => deviceId)).not.toContain(gone!.id);
+    // Its mark stands on its label still: nobody else gets it.
+    const other = await server.batch({ ...tankPlan(1, null, network), name: 'Later' });
+    const refused = await server.refused(
+      'PUT',
+      `/batches/${other.id}`,
+      { plan: { ...other.plan, devices: [{ ...other.plan.devices[0]!, mark: gone!.mark }] }, secrets: {} },
+      { 'If-Match': `"${String(other.version)}"` },
+    );
+    expect(refused).toMatchObject({ code: 'mark-taken' });
+    await save(without.version, [gone!, ...rest]);
+    expect(await passport(0)).toEqual(before);
+    expect(await retired()).toEqual([]);
   });
 
   it('is refused for a device that is not in the plan, and for one of another batch', async () => {

@@ -14,6 +14,7 @@ const passport = (deviceId: string): Passport => ({
   deviceId,
   hostKey: null,
   fingerprint: null,
+  retired: null,
   cards: [],
   sightings: [],
 });

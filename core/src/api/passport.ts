@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import { CardStateSchema } from '../progress/standing';
+import { DeviceSchema } from '../plan/model';
 import { SightingSchema } from './finding';
 
 /** Messages about everything that is on record about one device. Times are milliseconds since 1970. */
@@ -26,12 +27,22 @@ export const PassportCardSchema = z.object({
 });
 export type PassportCard = z.infer<typeof PassportCardSchema>;
 
+/** A device that has left its plan. */
+export const RetiredDeviceSchema = z.object({
+  /** As it was planned last. */
+  device: DeviceSchema,
+  at: z.number(),
+});
+export type RetiredDevice = z.infer<typeof RetiredDeviceSchema>;
+
 export const PassportSchema = z.object({
   batchId: z.uuid(),
   deviceId: z.uuid(),
   /** The host key's public half as known_hosts has it; null before it was made. */
   hostKey: z.string().nullable(),
   fingerprint: z.string().nullable(),
+  /** Null while it is in the plan. */
+  retired: RetiredDeviceSchema.nullable(),
   /** Newest first. */
   cards: z.array(PassportCardSchema),
   /** Hosts that showed its host key, signed with or not, newest first. */

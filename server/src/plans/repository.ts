@@ -1,5 +1,12 @@
 import type { Knex } from 'knex';
-import { PlanSchema, type BatchSummary, type Device, type Plan, type Surroundings } from '@nest-mark/core';
+import {
+  PlanSchema,
+  type BatchSummary,
+  type Device,
+  type Plan,
+  type RetiredDevice,
+  type Surroundings,
+} from '@nest-mark/core';
 import { millis, millisOrNull } from '../platform/database/connect';
 
 interface BatchRow {
@@ -22,6 +29,7 @@ interface DeviceRow {
   powered_at: Date | null;
   handed_over_at: Date | null;
   carrier_done_at: Date | null;
+  retired_at: Date | null;
   host_key: string | null;
   host_key_fingerprint: string | null;
 }
@@ -42,6 +50,15 @@ export interface DeviceRecord {
   hostKey: string | null;
   fingerprint: string | null;
 }
+
+const toRecord = (row: DeviceRow): DeviceRecord => ({
+  deviceId: row.id,
+  poweredAt: millisOrNull(row.powered_at),
+  handedOverAt: millisOrNull(row.handed_over_at),
+  carrierDoneAt: millisOrNull(row.carrier_done_at),
+  hostKey: row.host_key,
+  fingerprint: row.host_key_fingerprint,
+});
 
 const toDevice = (row: DeviceRow): Device => ({
   id: row.id,
@@ -154,14 +171,27 @@ export class BatchRepository {
 
   async records(batchId: string): Promise<DeviceRecord[]> {
     const rows = await this.planned(batchId);
-    return rows.map((row) => ({
-      deviceId: row.id,
-      poweredAt: millisOrNull(row.powered_at),
-      handedOverAt: millisOrNull(row.handed_over_at),
-      carrierDoneAt: millisOrNull(row.carrier_done_at),
-      hostKey: row.host_key,
-      fingerprint: row.host_key_fingerprint,
-    }));
+    return rows.map(toRecord);
+  }
+
+  /** What is kept of one device of a batch, retired or not; null when the batch never had it. */
+  async recordOf(
+    batchId: string,
+    deviceId: string,
+  ): Promise<(DeviceRecord & { retired: RetiredDevice | null }) | null> {
+    const row = await this.knex<DeviceRow>('device').where({ batch_id: batchId, id: deviceId }).first();
+    if (!row) return null;
+    const retired = row.retired_at && { device: toDevice(row), at: millis(row.retired_at) };
+    return { ...toRecord(row), retired };
+  }
+
+  /** Devices that have left the plan, the last one first. */
+  async retired(batchId: string): Promise<RetiredDevice[]> {
+    const rows = await this.knex<DeviceRow & { retired_at: Date }>('device')
+      .where('batch_id', batchId)
+      .whereNotNull('retired_at')
+      .orderBy([{ column: 'retired_at', order: 'desc' }, { column: 'position' }]);
+    return rows.map((row) => ({ device: toDevice(row), at: millis(row.retired_at) }));
   }
 
   /** Devices among these, or of all, whose host key is not on record. */

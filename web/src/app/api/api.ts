@@ -14,6 +14,7 @@ import {
   MadeKeySchema,
   NetworkListSchema,
   PassportSchema,
+  RetiredDeviceSchema,
   PracticeViewSchema,
   ProposalSchema,
   RateListSchema,
@@ -30,6 +31,7 @@ import {
   type LogEntry,
   type MadeKey,
   type Passport,
+  type RetiredDevice,
   type PracticeAction,
   type PracticeView,
   type Proposal,
@@ -138,6 +140,8 @@ export class Api {
 
   passport = (batchId: string, deviceId: string): Observable<Passport> =>
     call('GET', `/batches/${batchId}/devices/${deviceId}/passport`, PassportSchema);
+  retired = (batchId: string): Observable<RetiredDevice[]> =>
+    call('GET', `/batches/${batchId}/retired`, z.array(RetiredDeviceSchema));
   log = (query: Record<string, string>): Observable<LogEntry[]> =>
     call('GET', `/log?${new URLSearchParams(query).toString()}`, z.array(LogEntrySchema));
 

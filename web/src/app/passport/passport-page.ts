@@ -3,16 +3,19 @@ import { Router, RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import {
   bothSizes,
+  bringBack,
   compareNests,
   deviceStanding,
   heldCards,
   mayBeHandedOver,
   mayBePowered,
+  retire,
   settingsOf,
   settingWords,
   staysOf,
   type Held,
 } from '@nest-mark/core';
+import { PlanEditor } from '../plan/plan-editor';
 import { printLabel } from '../cards/print-label';
 import { DevicePassword } from '../hand-over/device-password';
 import { GoToFinding } from '../shell/go-to-finding';
@@ -55,6 +58,7 @@ export class PassportPage {
   private readonly places = inject(GoToFinding);
   private readonly passports = inject(OpenPassport);
   private readonly reader = inject(ReadPassport);
+  private readonly editor = inject(PlanEditor);
   /** From the page's address. */
   readonly deviceId = input.required<string>();
   protected readonly batchId = this.store.selectSignal(batchFeature.selectId);
@@ -74,10 +78,18 @@ export class PassportPage {
     this.inOrder().findIndex(({ device }) => device.id === this.deviceId()),
   );
   protected readonly view = computed(() => this.inOrder()[this.at()]);
-  /** Only what is in the plan can be read about and be selected. */
-  private readonly known = computed(() => this.view() !== undefined);
+  protected readonly retired = computed(() => {
+    const retired = this.view() ? null : (this.passport()?.retired ?? null);
+    return retired && { device: retired.device, since: moment(retired.at) };
+  });
+  /** As it is planned, or as it was when it left the plan. */
+  protected readonly device = computed(() => this.view()?.device ?? this.retired()?.device ?? null);
+  /** Only what is in the plan can be selected. */
+  private readonly planned = computed(() => this.view() !== undefined);
   protected readonly before = computed(() => this.inOrder()[this.at() - 1]?.device);
-  protected readonly after = computed(() => this.inOrder()[this.at() + 1]?.device);
+  protected readonly after = computed(() =>
+    this.at() < 0 ? undefined : this.inOrder()[this.at() + 1]?.device,
+  );
 
   protected readonly standing = computed(() => {
     const view = this.view();
@@ -89,7 +101,7 @@ export class PassportPage {
   protected readonly ring = computed(() => this.standing()?.ring ?? [], { equal: sameRing });
   protected readonly settings = computed(() => {
     const plan = this.plan();
-    const device = this.view()?.device;
+    const device = this.device();
     if (!plan || !device) return [];
     const titleIn =
       (list: readonly { id: string; title: string }[]) =>
@@ -107,10 +119,10 @@ export class PassportPage {
   });
   protected readonly byPassword = computed(() => {
     const plan = this.plan();
-    const device = this.view()?.device;
+    const device = this.device();
     return (
       plan !== null &&
-      device !== undefined &&
+      device !== null &&
       plan.access.passwordScope === 'each' &&
       settingsOf(plan, device).passwordLogin
     );
@@ -157,9 +169,9 @@ export class PassportPage {
     effect(() => {
       const batchId = this.batchId();
       const deviceId = this.deviceId();
-      if (batchId === null || !this.known()) return;
+      if (batchId === null) return;
       this.reader.look(batchId, deviceId);
-      this.store.dispatch(SelectionActions.set({ ids: [deviceId] }));
+      if (this.planned()) this.store.dispatch(SelectionActions.set({ ids: [deviceId] }));
     });
   }
 
@@ -185,8 +197,18 @@ export class PassportPage {
     this.store.dispatch(ProgressActions.handOverNoted({ deviceIds: [this.deviceId()] }));
   }
 
+  protected retire(): void {
+    this.editor.edit((plan) => retire(plan, this.deviceId()));
+    this.store.dispatch(SelectionActions.cleared());
+  }
+
+  protected bringBack(): void {
+    const device = this.retired()?.device;
+    if (device) this.editor.edit((plan) => bringBack(plan, device));
+  }
+
   protected label(): void {
-    const device = this.view()?.device;
+    const device = this.device();
     if (device) printLabel(device);
   }
 

@@ -155,6 +155,8 @@ const shownMs = 20_000;
       overflow-wrap: anywhere;
     }
     .text {
+      /* What only a reader hears scrolls with the line that it is about. */
+      position: relative;
       margin-top: 0.5rem;
       overflow: auto;
       background: var(--paper);

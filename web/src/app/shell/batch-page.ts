@@ -116,7 +116,7 @@ import { YourTurn } from './your-turn';
       border-radius: 4px;
       cursor: pointer;
     }
-    @media (max-width: 1100px) {
+    @media (max-width: 68.75em) {
       :host {
         grid-template-columns: 124px minmax(0, 1fr);
       }
@@ -125,7 +125,7 @@ import { YourTurn } from './your-turn';
       }
     }
     /* In the hand, at the boards: stages in a line above the work, findings below it. */
-    @media (max-width: 760px) {
+    @media (max-width: 47.5em) {
       :host,
       :host(.with-column) {
         grid-template: auto auto minmax(0, 1fr) auto / minmax(0, 1fr);
@@ -135,6 +135,23 @@ import { YourTurn } from './your-turn';
       }
       nm-side-column {
         max-height: 45vh;
+      }
+    }
+    /* With large letters there is no room for parts that scroll by themselves: all of it is one page. */
+    @media (max-width: 47.5em) and (max-height: 40em) {
+      :host,
+      :host(.with-column) {
+        grid-template-rows: repeat(4, max-content);
+        overflow-y: auto;
+      }
+      .middle {
+        display: block;
+      }
+      main {
+        overflow: visible;
+      }
+      nm-side-column {
+        max-height: none;
       }
     }
   `,

@@ -101,7 +101,7 @@ const shelves = [
       border-top: 1px solid var(--line);
       margin: 0.25rem 1rem;
     }
-    @media (max-width: 760px) {
+    @media (max-width: 47.5em) {
       :host {
         border-right: 0;
         border-bottom: 1px solid var(--line-strong);

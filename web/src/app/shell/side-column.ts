@@ -30,7 +30,7 @@ import { SelectedDevices } from './selected-devices';
       overflow: auto;
       background: var(--paper);
     }
-    @media (max-width: 760px) {
+    @media (max-width: 47.5em) {
       :host {
         border-left: 0;
         border-top: 1px solid var(--line-strong);

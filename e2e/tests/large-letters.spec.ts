@@ -1,0 +1,43 @@
+import { expect, test } from '../helpers/app';
+import { audit, sideways } from '../helpers/audit';
+import { readyBatch } from '../helpers/ready';
+import { part, parts, stage, stages } from '../helpers/steps';
+
+// As a person sets them in the browser; everything that is measured in letters grows with them.
+test.use({
+  launchOptions: async ({ launchOptions }, use) =>
+    use({
+      ...launchOptions,
+      args: [...(launchOptions.args ?? []), '--blink-settings=defaultFontSize=32'],
+    }),
+});
+
+test('with letters twice as large, every view and part passes the same checks and needs no sideways scrolling', async ({
+  app,
+  page,
+}) => {
+  const { id, plan } = await readyBatch(app, 6);
+  await page.goto(app.url);
+  expect(await page.evaluate<string>('getComputedStyle(document.body).fontSize')).toBe('32px');
+  const inside = (): Promise<number> =>
+    page.evaluate<number>(
+      `(() => { const all = document.querySelector('nm-batch-page'); return all.scrollWidth - all.clientWidth; })()`,
+    );
+  const looked = async (what: string): Promise<void> => {
+    await page.waitForTimeout(300);
+    await audit(page);
+    expect([await sideways(page), await inside()], what).toEqual([0, 0]);
+  };
+  for (const view of stages) {
+    await stage(page, view);
+    await expect(page.locator('main h1')).toHaveText(view);
+    await looked(view);
+  }
+  for (const name of parts) {
+    await part(page, name);
+    await looked(name);
+  }
+  await page.goto(`${app.url}/batch/${id}/device/${plan.devices[0]!.id}`);
+  await expect(page.locator('main h1')).toHaveText('tank-01');
+  await looked('passport');
+});
