@@ -5,6 +5,8 @@ import { Store } from '@ngrx/store';
 import { bothSizes, cardAdvice, type CardRecord, type CardWriting } from '@nest-mark/core';
 import { InputText } from 'primeng/inputtext';
 import { StationActions, stationFeature } from '../state/station.reducer';
+import { SortHead } from '../ui/sort-head';
+import { TableView } from '../ui/table-view';
 import { megabytes } from './rates';
 
 const day = (at: number): string =>
@@ -46,7 +48,7 @@ function rowOf(record: CardRecord) {
 /** Every card that was used here: what it has been through, and whether to use it again. */
 @Component({
   selector: 'nm-card-records-page',
-  imports: [FormsModule, InputText, RouterLink],
+  imports: [FormsModule, InputText, RouterLink, SortHead],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './card-records-page.html',
   styleUrl: './card-records-page.css',
@@ -55,16 +57,24 @@ export class CardRecordsPage {
   private readonly store = inject(Store);
   private readonly records = this.store.selectSignal(stationFeature.selectRecords);
   protected readonly wanted = signal('');
+  protected readonly read = computed(() => this.records() !== null);
+  private readonly all = computed(() => (this.records() ?? []).map(rowOf));
+  protected readonly table = new TableView(this.all, {
+    card: ({ record }) => record.key,
+    written: ({ record }) => record.writings.length,
+    last: ({ record }) => record.writings[0]?.at ?? 0,
+    rate: ({ record }) => record.writings.find(({ writeRate }) => writeRate !== null)?.writeRate ?? 0,
+    note: ({ record }) => record.note,
+  });
+  /** Found by what a card has been through, too, which no column tells. */
   protected readonly rows = computed(() => {
     const words = this.wanted().toLowerCase().split(/\s+/).filter(Boolean);
-    return this.records()
-      ?.filter(({ key, model, note, writings }) => {
-        const text = [key, model, note, ...writings.map(({ hostName, mark }) => `${hostName} ${mark}`)]
-          .join(' ')
-          .toLowerCase();
-        return words.every((word) => text.includes(word));
-      })
-      .map(rowOf);
+    return this.table.rows().filter(({ record: { key, model, note, writings } }) => {
+      const text = [key, model, note, ...writings.map(({ hostName, mark }) => `${hostName} ${mark}`)]
+        .join(' ')
+        .toLowerCase();
+      return words.every((word) => text.includes(word));
+    });
   });
   protected readonly total = computed(() => this.records()?.length ?? 0);
 
