@@ -15,8 +15,11 @@ const node = (name, transformer, more = {}) => ({
 
 /** What builds on the core takes it as one module, whichever of its doors it comes through. */
 const onCore = (name) =>
-  node(name, esbuild({ whole: ['/core/src/index.ts'] }), {
-    moduleNameMapper: { '^@nest-mark/core(/api|/disk)?$': '<rootDir>/../core/src/index.ts' },
+  node(name, esbuild({ whole: ['/core/src/index.ts', '/core/src/find.ts'] }), {
+    moduleNameMapper: {
+      '^@nest-mark/core(/api|/disk)?$': '<rootDir>/../core/src/index.ts',
+      '^@nest-mark/core/find$': '<rootDir>/../core/src/find.ts',
+    },
   });
 
 export default {

@@ -16,7 +16,7 @@ export const coreOrder = [
   ['handover'],
   ['progress'],
   ['api'],
-  ['index'],
+  ['index', 'find'],
 ];
 
 export const domains = [

@@ -1,9 +1,17 @@
 import type { Lab } from '@nest-mark/stand-in';
-import type { CardReader, DiskTable, NeighbourTable, SearchNetwork } from '@nest-mark/station';
+import type { CardReader, DiskTable, Ears, NeighbourTable, SearchNetwork } from '@nest-mark/station';
 import type { Knex } from 'knex';
 import { BoardRepository, boardRoutes, type Boards } from './boards';
 import { CardRepository, capacityRun, cardRoutes, checkRoutes, slotRoutes, type Cards } from './cards';
-import { SearchRepository, searchRoutes, searchRun, type Finding } from './finding';
+import {
+  ClueRepository,
+  SearchRepository,
+  searchRoutes,
+  searchRun,
+  watchRoutes,
+  watchRun,
+  type Finding,
+} from './finding';
 import { exportRoutes, handOverRoutes, type HandOver } from './handover';
 import {
   ImageRepository,
@@ -43,6 +51,7 @@ export interface Equipment {
   disks: DiskTable;
   neighbours: NeighbourTable;
   search: SearchNetwork;
+  ears: Ears;
   /** The practice bench, where the station has one. */
   lab: Lab | null;
   settings: Settings['repository'];
@@ -69,7 +78,7 @@ export interface Domains {
 
 /** Puts the server together: the one place where domains are made and meet. */
 export function compose(equipment: Equipment): Domains {
-  const { knex, station, closing, reader, disks, neighbours, search, lab } = equipment;
+  const { knex, station, closing, reader, disks, neighbours, search, ears, lab } = equipment;
   const platform: Platform = {
     knex,
     station,
@@ -127,14 +136,22 @@ export function compose(equipment: Equipment): Domains {
   const finding: Finding = {
     ...platform,
     repository: new SearchRepository(knex),
+    clues: new ClueRepository(knex),
     runs,
     search,
     neighbours,
+    ears,
     plans,
     rounds,
   };
   const handOver: HandOver = { ...platform, plans, cards, rounds, finding };
-  runs.register(roundRun(rounds), searchRun(finding), capacityRun(cards), imageReading(images));
+  runs.register(
+    roundRun(rounds),
+    searchRun(finding),
+    watchRun(finding),
+    capacityRun(cards),
+    imageReading(images),
+  );
   return {
     platform,
     runs,
@@ -166,6 +183,7 @@ export const allRoutes = (domains: Domains): Route[] => [
   ...checkRoutes(domains.cards),
   ...roundRoutes(domains.rounds),
   ...searchRoutes(domains.finding),
+  ...watchRoutes(domains.finding),
   ...passportRoutes(domains),
   ...handOverRoutes(domains.handOver),
   ...exportRoutes(domains.handOver),

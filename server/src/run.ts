@@ -6,8 +6,12 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { destination, pino } from 'pino';
 import { Lab } from '@nest-mark/stand-in';
 import {
+  addressRequests,
+  followNeighbours,
   LinuxReader,
   linuxNeighbours,
+  multicast,
+  ownPlaces,
   ReaderSet,
   searchInThread,
   type NeighbourTable,
@@ -137,12 +141,18 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       { reader: lab.reader, offered: async () => (await settings.station()).practice },
       { reader: ownReaders, offered: async () => (await settings.station()).realReaders },
     ]);
+    const neighbours = bothTables(lab);
+    const ears = {
+      listeners: [multicast, addressRequests, followNeighbours(neighbours)],
+      places: async () => [...((await settings.station()).practice ? [lab.place] : []), ...ownPlaces()],
+    };
     const domains = compose({
       knex,
       key: readKeyFile(join(options.dataFolder, 'secret.key')),
       reader,
       disks: ownReaders,
-      neighbours: bothTables(lab),
+      neighbours,
+      ears,
       lab,
       station: options.station,
       dataFolder: options.dataFolder,

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { noCardFaults, type PracticeAction, type PracticeView } from '@nest-mark/core/api';
-import type { NeighbourTable } from '@nest-mark/station/ports';
+import type { ListenPlace, NeighbourTable } from '@nest-mark/station/ports';
 import { AddressPool } from './air/access-point';
 import { RunningBoard } from './board/board';
 import { startLoginService } from './board/login-service';
@@ -16,6 +16,9 @@ import { freshLab, loadState, saveState, type LabState, type StandInBoard } from
 export class PracticeError extends Error {
   override readonly name = 'PracticeError';
 }
+
+/** Last part of the address at which is listened on the practice network. */
+const LISTENER = 254;
 
 /** A hardware address with the local bit set (RFC 7042 section 2.1), the same for the same nest each time. */
 const hardwareAddressOf = (nest: string): string =>
@@ -65,6 +68,21 @@ export class Lab {
     lab.stopAccessPoint = await startLoginService(nobody, `${network}.1`, state.air.port).catch(() => null);
     for (const board of state.boards) if (board.powered) lab.start(board);
     return lab;
+  }
+
+  /** The practice network, as somebody listens there: one address in place of the groups of a real one. */
+  get place(): ListenPlace {
+    const { network } = this.state.air;
+    const address = `${network}.${String(LISTENER)}`;
+    return {
+      name: 'practice',
+      address,
+      subnet: `${network}.0/24`,
+      ipv6: false,
+      wireless: true,
+      announcements: { address, port: 15_353 },
+      requests: { address, port: 15_067 },
+    };
   }
 
   /** Hardware addresses of the boards that have an address. */
@@ -278,6 +296,7 @@ export class Lab {
         () => air,
         this.pool,
         bootSeconds,
+        () => this.place,
         () => this.changed(),
       ),
     );

@@ -2,6 +2,8 @@
 import type { DiskSurvey, MarkFile } from '@nest-mark/core';
 import type { OpenedToRead } from './card/read-trial';
 
+export * from './clues/ports';
+
 /** What makes a medium the one that was meant; compared again when it is opened. */
 export interface MediumIdentity {
   /** Stable path of the slot, as "by-path" names give it. */

@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import { CardStateSchema } from '../progress/standing';
 import { RoundSchema } from './rounds';
+import { HeardHostSchema, WatchSchema } from './watches';
 
 /** Messages about searches, what they saw, and how far each device is. Times are milliseconds since 1970. */
 
@@ -53,6 +54,15 @@ export const DeviceProgressSchema = z.object({
   handedOverAt: time.nullable(),
   carrierDoneAt: time.nullable(),
   fingerprint: z.string().nullable(),
+  /** Who it probably is among those that were heard and did not prove who they are. */
+  heard: z
+    .object({
+      standing: z.enum(['likely', 'guess']),
+      address: z.string().nullable(),
+      at: time,
+      why: z.string(),
+    })
+    .nullable(),
   seen: z
     .object({
       standing: z.enum(['proved', 'likely', 'guess']),
@@ -62,6 +72,8 @@ export const DeviceProgressSchema = z.object({
       hardwareAddress: z.string().nullable(),
       evidence: z.string(),
       alsoAt: z.array(z.string()),
+      /** What is remarkable about it, a sentence each. */
+      told: z.array(z.string()),
     })
     .nullable(),
 });
@@ -73,6 +85,9 @@ export const BatchProgressSchema = z.object({
   strangers: z.array(StrangerSchema),
   rounds: z.array(RoundSchema),
   search: SearchSchema.nullable(),
+  watch: WatchSchema.nullable(),
+  /** Hosts that were heard by the watch and are none of the batch's proved devices; the newest first. */
+  hosts: z.array(HeardHostSchema),
 });
 export type BatchProgress = z.infer<typeof BatchProgressSchema>;
 

@@ -16,6 +16,7 @@ export * from './practice';
 export * from './problem';
 export * from './rounds';
 export * from './settings';
+export * from './watches';
 export * from '../cards/record';
 export * from '../firstboot/sent-files';
 export * from '../problems';

@@ -12,7 +12,8 @@ export const AirSchema = z.object({
   /** First three parts of the subnet, as `127.44.7`. */
   network: z.string().regex(/^127\.\d{1,3}\.\d{1,3}$/),
   poolStart: z.number().int().min(2).max(250),
-  poolSize: z.number().int().min(1).max(240),
+  /** Addresses to give out; with none, boards ask again and again. */
+  poolSize: z.number().int().min(0).max(240),
   port: z.number().int().min(1).max(65_535),
 });
 export type Air = z.infer<typeof AirSchema>;
@@ -34,7 +35,9 @@ export const PracticeActionSchema = z.discriminatedUnion('do', [
   z.object({ do: z.literal('cardFaults'), cardId: z.string(), faults: CardFaultsSchema }),
   z.object({
     do: z.literal('air'),
-    air: AirSchema.pick({ on: true, ssid: true, passphrase: true, country: true }),
+    air: AirSchema.pick({ on: true, ssid: true, passphrase: true, country: true }).extend({
+      poolSize: AirSchema.shape.poolSize.optional(),
+    }),
   }),
   /** Whether the reader tells the cards' own serial numbers. */
   z.object({ do: z.literal('serials'), told: z.boolean() }),

@@ -58,6 +58,12 @@ function newest(sightings: readonly Sighting[]): Sighting[] {
   return [...byAddress.values()].sort((a, b) => compareAddresses(a.address, b.address));
 }
 
+/** Whether an address is one of IPv6. */
+const isSix = (address: string): boolean => address.includes(':');
+
+/** A board has addresses of both kinds at once; IPv4 is what people type. */
+const fourFirst = (a: Sighting, b: Sighting): number => Number(isSix(a.address)) - Number(isSix(b.address));
+
 const signed = (sighting: Sighting): boolean => sighting.keyProven;
 
 /**
@@ -92,7 +98,7 @@ export function matchSightings(wanted: readonly Wanted[], sightings: readonly Si
   }
   const matches: Match[] = [];
   for (const [deviceId, seen] of byDevice) {
-    const [sighting, ...others] = judged(seen);
+    const [sighting, ...others] = judged(seen).sort(fourFirst);
     if (!sighting) continue;
     matches.push({
       deviceId,
@@ -101,7 +107,9 @@ export function matchSightings(wanted: readonly Wanted[], sightings: readonly Si
       evidence: sighting.keyProven
         ? 'Its host key is the one made for this device, and it signed with it.'
         : 'It shows this device’s host key, but did not prove that it holds it.',
-      alsoAt: others.map(({ address }) => address),
+      alsoAt: others
+        .filter(({ address }) => isSix(address) === isSix(sighting.address))
+        .map(({ address }) => address),
     });
     for (const one of seen)
       if (!one.keyProven && one !== sighting) strangers.push({ ...one, showsKeyOf: deviceId });

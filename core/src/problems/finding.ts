@@ -10,4 +10,23 @@ export const findingProblems = problemsOf({
   'subnet-public': subnet,
   'search-running': { status: 409, says: 'A search is under way already.', todo: 'Wait for it, or stop it.' },
   'search-ended': { status: 409, says: 'This search has ended already.', todo: 'Start another one.' },
+  'watch-running': {
+    status: 409,
+    says: 'The bench listens for this batch already.',
+    todo: 'Stop it first, if you want to listen elsewhere.',
+  },
+  'watch-ended': { status: 409, says: 'This listening has ended already.', todo: 'Begin it anew.' },
+  'place-missing': {
+    status: 422,
+    unharmed: 'Nothing was contacted.',
+    says: 'This computer is not on the network {place} any more.',
+    todo: 'Look at the list of networks again.',
+  },
+  'place-none': {
+    status: 422,
+    unharmed: 'Nothing was contacted.',
+    says: 'No network was chosen on which to listen.',
+    todo: 'Choose one that is yours, or on which you may.',
+  },
+  'table-unread': { status: 422, unharmed: 'Nothing was contacted.', says: '{why}' },
 });

@@ -1,16 +1,19 @@
-import type { NeighbourTable, SearchNetwork } from '@nest-mark/station';
+import type { Ears, NeighbourTable, SearchNetwork } from '@nest-mark/station';
 import type { Plans } from '../plans';
 import type { Platform } from '../platform/platform';
 import type { Runs } from '../platform/runs/runs';
 import type { Rounds } from '../rounds';
+import type { ClueRepository } from './clue-repository';
 import type { SearchRepository } from './repository';
 
 /** Finding booted boards, and how far each device is. */
 export interface Finding extends Platform {
   repository: SearchRepository;
+  clues: ClueRepository;
   runs: Runs;
   search: SearchNetwork;
   neighbours: NeighbourTable;
+  ears: Ears;
   plans: Plans;
   rounds: Rounds;
 }

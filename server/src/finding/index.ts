@@ -1,7 +1,10 @@
 /** Finding booted boards, and how far each device is. */
 export type { Finding } from './domain';
 export { batchProgress } from './progress';
+export { ClueRepository } from './clue-repository';
 export { SearchRepository } from './repository';
 export { searchRoutes } from './routes';
 export { searchRun } from './searching';
 export { stamp } from './stamps';
+export { watchRoutes } from './watch-routes';
+export { watchRun } from './watching';

@@ -6,6 +6,8 @@ import {
   type StrangerView,
 } from '@nest-mark/core';
 import type { Finding } from './domain';
+import { hear, tellsOf } from './hearing';
+import { latestWatch } from './watches';
 
 /** Strangers with what is known of them: boards of other batches by name, and keys that were only shown. */
 async function named(
@@ -38,15 +40,18 @@ async function named(
 
 /** How far each device of a batch is. */
 export async function batchProgress(finding: Finding, batchId: string): Promise<BatchProgress> {
-  const [records, cards, sightings, rounds, search] = await Promise.all([
+  const [records, cards, sightings, rounds, search, watch] = await Promise.all([
     finding.plans.repository.records(batchId),
     finding.rounds.repository.latestCards(batchId),
     finding.repository.sightings(batchId),
     finding.rounds.repository.ofBatch(batchId),
     finding.repository.latest(batchId),
+    latestWatch(finding, batchId),
   ]);
   const { matches, strangers } = matchSightings(records, sightings);
   const byDevice = new Map(matches.map((match) => [match.deviceId, match]));
+  const heard = await hear(finding, batchId, watch, matches, sightings);
+  const told = await tellsOf(finding, batchId, matches, heard.hosts);
   const live = rounds.map((round) => finding.rounds.live.overlay(round));
   const devices = records.map((device): DeviceProgress => {
     const stored = cards.get(device.deviceId);
@@ -77,8 +82,18 @@ export async function batchProgress(finding: Finding, batchId: string): Promise<
         hardwareAddress: current.sighting.hardwareAddress,
         evidence: current.evidence,
         alsoAt: current.alsoAt,
+        told: told.get(device.deviceId) ?? [],
       },
+      heard: current ? null : (heard.devices.get(device.deviceId) ?? null),
     };
   });
-  return { batchId, devices, strangers: await named(finding, batchId, strangers), rounds: live, search };
+  return {
+    batchId,
+    devices,
+    strangers: await named(finding, batchId, strangers),
+    rounds: live,
+    search,
+    watch,
+    hosts: heard.views,
+  };
 }

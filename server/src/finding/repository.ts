@@ -1,6 +1,7 @@
 import type { Knex } from 'knex';
 import type { Search, Sighting } from '@nest-mark/core';
-import { millis } from '../platform/database/connect';
+import type { Sought } from '@nest-mark/core/find';
+import { millis, millisOrNull } from '../platform/database/connect';
 import type { RunState } from '../platform/runs/model';
 
 interface SearchRow {
@@ -27,6 +28,16 @@ interface SightingRow {
   host_key: string | null;
   key_proven: boolean;
   at: Date;
+}
+
+interface SoughtRow {
+  id: string;
+  batch_id: string;
+  host_name: string;
+  mark: string;
+  host_key: string | null;
+  powered_at: Date | null;
+  hardware: string[] | null;
 }
 
 const toSearch = (row: SearchRow): Search => ({
@@ -57,6 +68,8 @@ const toSighting = (row: SightingRow): Sighting => ({
 
 /** Sightings of one device that are told. */
 const SIGHTINGS_TOLD = 200;
+/** Proofs of one device by which it is told where it was before. */
+const PROOFS_TOLD = 20;
 
 /** Searches and what they saw. */
 export class SearchRepository {
@@ -131,5 +144,61 @@ export class SearchRepository {
       .orderBy('id', 'desc')
       .limit(SIGHTINGS_TOLD);
     return rows.map(toSighting);
+  }
+
+  /** Everything that signed with a key of a batch's devices, by key, newest first; of each key as many as are told. */
+  async proofs(batchId: string): Promise<Map<string, Sighting[]>> {
+    const { rows }: { rows: SightingRow[] } = await this.knex.raw(
+      `select * from (
+         select sighting.*, row_number() over (partition by host_key order by id desc) as nth
+         from sighting where batch_id = ? and key_proven
+       ) as ranked where nth <= ? order by id desc`,
+      [batchId, PROOFS_TOLD],
+    );
+    const byKey = new Map<string, Sighting[]>();
+    for (const row of rows) {
+      const key = row.host_key ?? '';
+      byKey.set(key, [...(byKey.get(key) ?? []), toSighting(row)]);
+    }
+    return byKey;
+  }
+
+  /**
+   * Whose board a hardware address was, by the last device of a batch that signed there before the newest one did; an
+   * address that only one device ever had is that one's.
+   */
+  async boards(batchId: string): Promise<Map<string, { deviceId: string; hostName: string }>> {
+    const { rows }: { rows: { hardware: string; device: string; name: string }[] } = await this.knex.raw(
+      `select distinct on (sighting.hardware_address) sighting.hardware_address as hardware, device.id as device,
+         device.host_name as name
+       from sighting join device on device.host_key = sighting.host_key
+       where sighting.batch_id = ? and sighting.key_proven and sighting.hardware_address is not null
+       order by sighting.hardware_address, sighting.id`,
+      [batchId],
+    );
+    return new Map(
+      rows.map(({ hardware, device, name }) => [hardware, { deviceId: device, hostName: name }]),
+    );
+  }
+
+  /** Devices of all batches, as clues are held against them. @param bootSeconds of a usual first boot */
+  async sought(bootSeconds: number): Promise<Sought[]> {
+    const { rows }: { rows: SoughtRow[] } = await this.knex.raw(
+      `select device.id, device.batch_id, device.host_name, device.mark, device.host_key, device.powered_at,
+         (select array_agg(distinct sighting.hardware_address) from sighting
+          where sighting.host_key = device.host_key and sighting.key_proven
+            and sighting.hardware_address is not null) as hardware
+       from device where device.retired_at is null`,
+    );
+    return rows.map((row) => ({
+      deviceId: row.id,
+      batchId: row.batch_id,
+      hostName: row.host_name,
+      mark: row.mark,
+      hostKey: row.host_key,
+      hardware: row.hardware ?? [],
+      poweredAt: millisOrNull(row.powered_at),
+      bootSeconds,
+    }));
   }
 }

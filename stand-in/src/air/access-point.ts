@@ -24,6 +24,9 @@ export function refuseBoard(air: Air, { radio }: BoardSettings): string | null {
     : 'the access point refuses its key';
 }
 
+/** Last parts of addresses from here on are not given out: somebody listens there. */
+const POOL_END = 254;
+
 /** Gives out addresses by hardware address and keeps them, as an address server does. */
 export class AddressPool {
   private readonly leases = new Map<string, string>();
@@ -32,17 +35,19 @@ export class AddressPool {
 
   /** An address, the earlier one if it is known; null when the pool is used up. */
   lease(hardwareAddress: string): string | null {
-    const known = this.leases.get(hardwareAddress);
-    if (known) return known;
     const { network, poolStart, poolSize } = this.air();
+    const all = Array.from(
+      { length: Math.max(0, Math.min(poolSize, POOL_END - poolStart)) },
+      (_, at) => `${network}.${String(poolStart + at)}`,
+    );
+    const known = this.leases.get(hardwareAddress);
+    if (known !== undefined && all.includes(known)) return known;
+    this.leases.delete(hardwareAddress);
     const taken = new Set(this.leases.values());
-    for (let host = poolStart; host < Math.min(poolStart + poolSize, 255); host++) {
-      const address = `${network}.${String(host)}`;
-      if (taken.has(address)) continue;
-      this.leases.set(hardwareAddress, address);
-      return address;
-    }
-    return null;
+    const free = all.find((address) => !taken.has(address));
+    if (free === undefined) return null;
+    this.leases.set(hardwareAddress, free);
+    return free;
   }
 
   /** Forgets all leases, as after a change of network. */

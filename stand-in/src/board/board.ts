@@ -1,5 +1,7 @@
 import { refuseBoard, type AddressPool } from '../air/access-point';
 import type { Air } from '@nest-mark/core/api';
+import { addressRequest, announcement, say, type Speaker } from '../air/voice';
+import type { ListenPlace } from '@nest-mark/station/ports';
 import { startLoginService } from './login-service';
 import { BootFailure, type BoardSettings } from './settings';
 
@@ -14,12 +16,19 @@ export interface BoardView {
   hostName: string | null;
 }
 
+/** Milliseconds after which a board announces itself (RFC 6762 section 8.3: at least twice, a second apart). */
+const ANNOUNCE_AT = [0, 1000, 4000] as const;
+/** Milliseconds after which a board asks for an address again that got none. */
+const ASK_AGAIN = 3000;
+
 /** A powered board: waits for its boot time, reads its card, joins the network, opens its login service. */
 export class RunningBoard {
   view: BoardView = { phase: 'starting', reason: '', address: null, hostName: null };
   private timer: NodeJS.Timeout;
   private stopService: (() => Promise<void>) | null = null;
   private off = false;
+  private asking: NodeJS.Timeout | undefined;
+  private readonly voice: NodeJS.Timeout[] = [];
   private booting: Promise<void> = Promise.resolve();
 
   constructor(
@@ -28,6 +37,7 @@ export class RunningBoard {
     private readonly air: () => Air,
     private readonly pool: AddressPool,
     bootSeconds: number,
+    private readonly place: () => ListenPlace,
     private readonly changed: () => void,
   ) {
     this.timer = setTimeout(() => {
@@ -42,8 +52,11 @@ export class RunningBoard {
       const air = this.air();
       const refusal = refuseBoard(air, settings);
       if (refusal) throw new BootFailure(refusal);
+      const speaker = { hostName: settings.hostName, hardwareAddress: this.hardwareAddress };
       const address = this.pool.lease(this.hardwareAddress);
+      this.askForAddress(speaker, address);
       if (!address) throw new BootFailure('the address server has no address left');
+      this.announce(speaker, address);
       if (!settings.loginService)
         throw new BootFailure(`it is on the network as ${address}, but its login service is off`);
       const stop = await startLoginService(settings, address, air.port);
@@ -60,11 +73,30 @@ export class RunningBoard {
     this.changed();
   }
 
+  /** Asks around, and then for what it was offered; where nothing was, again and again, as real boards do. */
+  private askForAddress(speaker: Speaker, offered: string | null): void {
+    const { requests } = this.place();
+    say(addressRequest(speaker, null), requests);
+    if (offered !== null) {
+      say(addressRequest(speaker, offered), requests);
+      return;
+    }
+    this.asking = setInterval(() => say(addressRequest(speaker, null), requests), ASK_AGAIN);
+  }
+
+  private announce(speaker: Speaker, address: string): void {
+    const { announcements } = this.place();
+    for (const after of ANNOUNCE_AT)
+      this.voice.push(setTimeout(() => say(announcement(speaker, address, 120), announcements), after));
+  }
+
   /** Cuts the power. */
   async powerOff(): Promise<void> {
     this.off = true;
     clearTimeout(this.timer);
     await this.booting;
+    clearInterval(this.asking);
+    this.voice.forEach(clearTimeout);
     await this.stopService?.();
     this.stopService = null;
   }

@@ -5,6 +5,7 @@ import * as cards from './migrations/0003-cards';
 import * as safety from './migrations/0004-safety';
 import * as runs from './migrations/0005-runs';
 import * as ownMethods from './migrations/0006-own-methods';
+import * as clues from './migrations/0007-clues';
 
 /** The database cannot be used; the message tells what to do. */
 export class DatabaseError extends Error {
@@ -18,6 +19,7 @@ const migrations: Record<string, { up(knex: Knex): Promise<void>; down(knex: Kne
   '0004-safety': safety,
   '0005-runs': runs,
   '0006-own-methods': ownMethods,
+  '0007-clues': clues,
 };
 
 /** Migrations from the bundle instead of a folder. */

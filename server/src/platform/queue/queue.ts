@@ -17,6 +17,8 @@ const atOnce: Record<RunKind, number> = {
   'capacity-check': 16,
   // One network interface, and one thread for it.
   search: 1,
+  // One for each batch whose boards are awaited; it lasts as long as a person listens.
+  watch: 8,
   'image-reading': 2,
 };
 

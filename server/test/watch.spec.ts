@@ -1,0 +1,411 @@
+import { createSocket } from 'node:dgram';
+import { createServer } from 'node:net';
+import { encode } from 'dns-packet';
+import type {
+  Batch,
+  BatchProgress,
+  HostTable,
+  LogEntry,
+  Place,
+  PracticeView,
+  StationSettings,
+  Watch,
+} from '@nest-mark/core';
+import type { ListeningSource } from '@nest-mark/core/find';
+import { Boards } from './helpers/boards';
+import { baseImage, TestServer, tankPlan } from './helpers/server';
+
+/** Listening for boards on the practice network: real packets to real sockets, on loopback. */
+
+const network = '127.61.47';
+const port = 2222;
+let server: TestServer;
+let batch: Batch;
+let boards: Boards;
+
+beforeAll(async () => {
+  server = await TestServer.start(network);
+  const image = await server.shelve(baseImage);
+  await server.act({ do: 'pace', bootSeconds: 0, slotRate: 0 });
+  batch = await server.batch(tankPlan(3, image.id, network));
+  boards = new Boards(server, port);
+  await server.act({ do: 'insertFresh' });
+  await server.ended(batch.id, (await server.arm(batch.id)).id);
+  await server.act({ do: 'seat', batchId: batch.id });
+});
+afterAll(async () => {
+  boards.close();
+  await server.end();
+});
+afterEach(async () => {
+  boards.close();
+  // Whatever a test left listening is none of the next one's.
+  for (const { id } of await server
+    .knex('run')
+    .where({ kind: 'watch' })
+    .whereIn('state', ['queued', 'running']))
+    await server.call('POST', `/watches/${id as string}/stop`);
+  await server.until(async () =>
+    (await server.knex('run').where({ kind: 'watch' }).whereIn('state', ['queued', 'running'])).length === 0
+      ? true
+      : null,
+  );
+});
+
+const progress = (of = batch): Promise<BatchProgress> => server.ok('GET', `/batches/${of.id}/progress`);
+const listen = (sources: ListeningSource[], of = batch): Promise<Watch> =>
+  server.ok('POST', `/batches/${of.id}/watches`, { sources, places: ['practice'], port });
+const give = (text: string, source: 'table' | 'hand', of = batch): Promise<Watch> =>
+  server.ok('POST', `/batches/${of.id}/clues`, { text, source, port });
+
+/** Waits until the bench really listens. */
+const listening = (id: string): Promise<Watch> =>
+  server.until(async () => {
+    const { watch } = await progress();
+    return watch?.id === id && watch.state === 'running' && watch.sources.every(({ on }) => on)
+      ? watch
+      : null;
+  });
+const endOf = (id: string, of = batch): Promise<Watch> =>
+  server.until(async () => {
+    const { watch } = await progress(of);
+    return watch?.id === id && !['queued', 'running'].includes(watch.state) ? watch : null;
+  });
+const power = async (on: boolean): Promise<void> => {
+  await server.act({ do: 'powerAll', on });
+  if (on)
+    await server.until(async () => {
+      const { boards: all }: PracticeView = await server.ok('GET', '/practice');
+      return all.every(({ phase }) => phase === 'online') ? true : null;
+    });
+};
+/** As if nobody had been seen yet. */
+const forget = async (): Promise<void> => {
+  await power(false);
+  await server.knex('sighting').del();
+};
+
+const airOf = ({ on, ssid, passphrase, country, poolSize }: PracticeView['air']) => ({
+  on,
+  ssid,
+  passphrase,
+  country,
+  poolSize,
+});
+
+/** Says something to whoever listens on the practice network. */
+async function say(packet: Buffer, to: number): Promise<void> {
+  const socket = createSocket('udp4');
+  await new Promise((resolve) => socket.send(packet, to, `${network}.254`, resolve));
+  socket.close();
+}
+const announce = (name: string, address: string): Promise<void> =>
+  say(
+    encode({ type: 'response', answers: [{ type: 'A', name: `${name}.local`, ttl: 120, data: address }] }),
+    15_353,
+  );
+
+describe('listening', () => {
+  it('tells the networks that this computer is on, the practice one only while it is out', async () => {
+    const places = await server.ok<Place[]>('GET', '/places');
+    expect(places).toContainEqual(
+      expect.objectContaining({ name: 'practice', subnet: `${network}.0/24`, wireless: true }),
+    );
+    expect(places.every(({ name }) => name !== 'lo')).toBe(true);
+    const settings = await server.ok<StationSettings>('GET', '/settings/station');
+    await server.ok('PUT', '/settings/station', { ...settings, practice: false });
+    expect((await server.ok<Place[]>('GET', '/places')).map(({ name }) => name)).not.toContain('practice');
+    await server.ok('PUT', '/settings/station', settings);
+  });
+
+  it.each(['multicast', 'address-request', 'neighbours'] as const)(
+    'by %s alone proves every board, without a subnet, and ends by itself',
+    async (source) => {
+      await forget();
+      const [newest] = await server.ok<LogEntry[]>('GET', `/log?batchId=${batch.id}`);
+      const { id } = await listen([source]);
+      await listening(id);
+      await power(true);
+      const { state, message } = await endOf(id);
+      expect([state, message]).toEqual(['done', 'All 3 are proved.']);
+      const { devices } = await progress();
+      expect(devices.map(({ seen }) => [seen?.standing, seen?.alsoAt])).toEqual(
+        devices.map(() => ['proved', []]),
+      );
+      const log = await server.ok<LogEntry[]>('GET', `/log?batchId=${batch.id}`);
+      const since = log.filter(({ id: entry }) => Number(entry) > Number(newest!.id));
+      expect(since.filter(({ kind }) => kind === 'proved')).toHaveLength(3);
+      if (source !== 'multicast') expect(devices[0]!.seen!.hardwareAddress).toMatch(/^02:/);
+    },
+  );
+
+  it('is begun once at a time, stopped by a person, and stopped once', async () => {
+    await forget();
+    const { id } = await listen(['multicast']);
+    await listening(id);
+    expect(
+      await server.refused('POST', `/batches/${batch.id}/watches`, {
+        sources: ['multicast'],
+        places: ['practice'],
+        port,
+      }),
+    ).toMatchObject({ status: 409, code: 'watch-running' });
+    await server.ok('POST', `/watches/${id}/stop`);
+    expect(await endOf(id)).toMatchObject({
+      state: 'cancelled',
+      message: 'Nobody listens any more: it was stopped.',
+    });
+    expect(await server.refused('POST', `/watches/${id}/stop`)).toMatchObject({ code: 'watch-ended' });
+  });
+
+  it('on no network, or one that is not here, is refused before anything is opened', async () => {
+    const ask = (places: string[], sources: string[]) =>
+      server.refused('POST', `/batches/${batch.id}/watches`, { places, sources, port });
+    expect(await ask([], ['multicast'])).toMatchObject({ code: 'place-none' });
+    expect(await ask(['practice'], [])).toMatchObject({ code: 'place-none' });
+    expect(await ask(['eth99'], ['multicast'])).toMatchObject({ code: 'place-missing' });
+  });
+
+  it('a source that cannot be had says why, and the others listen on', async () => {
+    await forget();
+    const taken = createSocket('udp4');
+    await new Promise<void>((resolve) => taken.bind(15_067, `${network}.254`, () => resolve()));
+    const { id } = await listen(['multicast', 'address-request']);
+    const watch = await server.until(async () => {
+      const { watch: now } = await progress();
+      return now?.sources.some(({ message }) => message !== '') && now.sources.some(({ on }) => on)
+        ? now
+        : null;
+    });
+    expect(watch.sources).toMatchObject([
+      { source: 'multicast', on: true },
+      { source: 'address-request', on: false, message: expect.stringContaining('is in use') as string },
+    ]);
+    await power(true);
+    expect((await endOf(id)).state).toBe('done');
+    await new Promise<void>((resolve) => taken.close(() => resolve()));
+  });
+
+  it('of a board that gets no address tells that it asks again and again', async () => {
+    await forget();
+    const { air } = await server.ok<PracticeView>('GET', '/practice');
+    await server.act({ do: 'air', air: { ...airOf(air), poolSize: 0 } });
+    const { id } = await listen(['address-request']);
+    await listening(id);
+    await server.act({ do: 'powerAll', on: true });
+    const host = await server.until(async () => {
+      const { hosts } = await progress();
+      return hosts.find(({ told }) => told.includes('again and again')) ?? null;
+    });
+    expect(host).toMatchObject({ addresses: [], names: [expect.stringMatching(/^tank-/)] });
+    expect(host.told).toContain('It calls itself tank-');
+    await server.ok('POST', `/watches/${id}/stop`);
+    await endOf(id);
+    await server.act({ do: 'powerAll', on: false });
+    await server.act({ do: 'air', air: airOf(air) });
+  });
+});
+
+describe('what is not believed', () => {
+  it('a name that somebody announces is heard, and proves nothing', async () => {
+    await forget();
+    await boards.at(
+      `${network}.77`,
+      await boards.keyOf(await server.batch({ ...tankPlan(1, null, network), name: 'Others' }), 0),
+    );
+    const { id } = await listen(['multicast']);
+    await listening(id);
+    await announce('tank-01', `${network}.77`);
+    const { devices, strangers } = await server.until(async () => {
+      const now = await progress();
+      return now.strangers.length > 0 ? now : null;
+    });
+    expect(devices.map(({ seen }) => seen)).toEqual([null, null, null]);
+    // It signed with a key of another batch: that is who it is, whatever it calls itself.
+    expect(devices.map(({ heard }) => heard)).toEqual([null, null, null]);
+    expect(strangers[0]!.known).toContain('of the batch Others');
+    await server.ok('POST', `/watches/${id}/stop`);
+    await endOf(id);
+  });
+
+  it('addresses of other networks are never contacted, whoever announces them', async () => {
+    await forget();
+    const elsewhere = '127.61.48.5';
+    await boards.at(elsewhere, await boards.keyOf(batch, 0));
+    const { id } = await listen(['multicast', 'address-request']);
+    await listening(id);
+    await announce('tank-01', elsewhere);
+    await announce('tank-02', `${network}.78`);
+    await server.until(async () => ((await progress()).hosts.length > 0 ? true : null));
+    const { hosts, devices } = await progress();
+    expect(hosts.flatMap(({ addresses }) => addresses)).toEqual([`${network}.78`]);
+    expect(devices[0]!.seen).toBeNull();
+    await server.ok('POST', `/watches/${id}/stop`);
+    await endOf(id);
+  });
+
+  it('a flood of noise and of made-up names ends in a bound, and a board is proved all the same', async () => {
+    await forget();
+    const { id } = await listen(['multicast', 'address-request']);
+    await listening(id);
+    const socket = createSocket('udp4');
+    for (let at = 0; at < 6000; at++) {
+      const noise = Buffer.from(Array.from({ length: at % 300 }, (_, index) => (at * 31 + index * 17) % 256));
+      const name = encode({
+        type: 'response',
+        answers: [
+          {
+            type: 'A',
+            name: `n${String(at)}.local`,
+            ttl: 120,
+            data: `${network}.${String(100 + (at % 100))}`,
+          },
+        ],
+      });
+      for (const [packet, to] of [
+        [noise, 15_353],
+        [noise, 15_067],
+        [name, 15_353],
+      ] as const)
+        await new Promise((resolve) => socket.send(packet, to, `${network}.254`, resolve));
+    }
+    socket.close();
+    await power(true);
+    expect((await endOf(id)).state).toBe('done');
+    const [{ count } = { count: '0' }] = await server
+      .knex('clue')
+      .where('run_id', id)
+      .count<{ count: string }[]>();
+    expect(Number(count)).toBeLessThanOrEqual(4000);
+  });
+
+  it('hosts that keep a connection and say nothing, or never stop greeting, hold nobody up', async () => {
+    await forget();
+    const silent = createServer(() => undefined).listen(port, `${network}.80`);
+    const endless = createServer((socket) => {
+      socket.on('error', () => undefined);
+      socket.write('SSH-2.0-'.padEnd(1 << 20, 'x'));
+    }).listen(port, `${network}.81`);
+    const { id } = await listen(['multicast']);
+    await listening(id);
+    for (const host of [80, 81]) await announce('tank-01', `${network}.${String(host)}`);
+    await power(true);
+    expect((await endOf(id)).state).toBe('done');
+    silent.close();
+    endless.close();
+  });
+});
+
+describe('what a person gives', () => {
+  it('a list is shown before anything is contacted, with the devices that it names', async () => {
+    await forget();
+    const text = `1795868973 02:00:5e:00:53:12 ${network}.30 tank-02 *
+1795868973 02:00:5e:00:53:13 ${network}.31 printer *
+`;
+    const preview = await server.ok<HostTable>('POST', `/batches/${batch.id}/clues/preview`, { text });
+    expect(preview.rows.map(({ address, device }) => [address, device])).toEqual([
+      [`${network}.30`, 'tank-02'],
+      [`${network}.31`, ''],
+    ]);
+    for (const bad of ['', 'nothing here', 'a 8.8.8.8 00:00:5e:00:53:01'])
+      expect(await server.refused('POST', `/batches/${batch.id}/clues/preview`, { text: bad })).toMatchObject(
+        {
+          status: 422,
+          code: 'table-unread',
+        },
+      );
+  });
+
+  it('an address that is typed and a list that is pasted prove boards, and end by themselves', async () => {
+    await forget();
+    await power(true);
+    const { boards: all } = await server.ok<PracticeView>('GET', '/practice');
+    const [first, ...others] = all;
+    const typed = await give(first!.address!, 'hand');
+    expect(await endOf(typed.id)).toMatchObject({
+      state: 'done',
+      message: 'Every address was asked; 1 of the batch are proved.',
+    });
+    const lines = others.map(
+      ({ address, hardwareAddress }) => `${address!} dev wlan0 lladdr ${hardwareAddress} STALE`,
+    );
+    const pasted = await give(lines.join('\n'), 'table');
+    expect((await endOf(pasted.id)).message).toBe('All 3 are proved.');
+  });
+
+  it('goes to the listening that is on', async () => {
+    await forget();
+    const { id } = await listen(['multicast']);
+    await listening(id);
+    expect((await give(`${network}.99`, 'hand')).id).toBe(id);
+    await server.ok('POST', `/watches/${id}/stop`);
+    await endOf(id);
+  });
+
+  it('eight at once begin one listening, and every address is asked', async () => {
+    await forget();
+    const answers = await Promise.all(
+      Array.from({ length: 8 }, (_, at) => give(`${network}.${String(90 + at)}`, 'hand').catch(() => null)),
+    );
+    expect(answers.filter((answer) => answer === null).length).toBeLessThan(8);
+    const all = await server.until(async () => {
+      const runs = await server.knex('run').where({ batch_id: batch.id, kind: 'watch' });
+      return runs.every(({ state }) => !['queued', 'running'].includes(state as string)) ? runs : null;
+    });
+    expect(all.every(({ state }) => state !== 'failed')).toBe(true);
+  });
+
+  it('in the moment in which a listening ends, is asked in one of its own: nothing that was given is lost', async () => {
+    await forget();
+    await power(true);
+    const { boards: all } = await server.ok<PracticeView>('GET', '/practice');
+    const before = new Set((await server.knex('run').where({ kind: 'watch' })).map(({ id }) => id as string));
+    for (const { address } of all) await give(address!, 'hand');
+    await server.until(async () => {
+      const { devices } = await progress();
+      return devices.every(({ seen }) => seen?.standing === 'proved') ? true : null;
+    });
+    const runs = await server.knex('run').where({ kind: 'watch' });
+    expect(runs.filter(({ id }) => !before.has(id as string)).length).toBeGreaterThan(0);
+  });
+});
+
+describe('a board that moves, and a card that was copied, during one listening', () => {
+  it('are told apart: the first place is asked again', async () => {
+    await forget();
+    const key = await boards.keyOf(batch, 0);
+    const { id } = await listen(['multicast']);
+    await listening(id);
+    const cut = await boards.at(`${network}.60`, key);
+    await announce('tank-01', `${network}.60`);
+    const seen = async (address: string) => {
+      const now = (await progress()).devices[0]!.seen;
+      return now?.address === address ? now : null;
+    };
+    expect(await server.until(() => seen(`${network}.60`))).toMatchObject({ standing: 'proved', alsoAt: [] });
+    cut();
+    await boards.at(`${network}.61`, key);
+    await announce('tank-01', `${network}.61`);
+    const moved = await server.until(() => seen(`${network}.61`));
+    expect(moved).toMatchObject({ standing: 'proved', alsoAt: [] });
+    expect(moved.told).toEqual([`It moved: it signed at ${network}.60 before.`]);
+    await boards.at(`${network}.62`, key);
+    await announce('tank-01', `${network}.62`);
+    const copied = await server.until(async () => {
+      const now = (await progress()).devices[0]!.seen;
+      return now && now.alsoAt.length > 0 ? now : null;
+    });
+    expect([copied.address, ...copied.alsoAt].sort()).toEqual([`${network}.61`, `${network}.62`]);
+    await server.ok('POST', `/watches/${id}/stop`);
+    await endOf(id);
+  });
+
+  it('the port of requests is closed when nobody listens', async () => {
+    const socket = createSocket('udp4');
+    await new Promise<void>((resolve, reject) => {
+      socket.once('error', reject);
+      socket.bind(15_067, `${network}.254`, () => resolve());
+    });
+    await new Promise<void>((resolve) => socket.close(() => resolve()));
+  });
+});

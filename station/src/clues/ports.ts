@@ -1,0 +1,50 @@
+import type { Clue, ListeningSource } from '@nest-mark/core/find';
+
+/** A network that this computer is on, as far as listening is concerned. */
+export interface ListenPlace {
+  /** The interface, as the system calls it; `practice` for the practice bench. */
+  name: string;
+  /** This computer's own IPv4 address there. */
+  address: string;
+  /** The subnet of that address in CIDR form; nothing outside it is believed. */
+  subnet: string;
+  /** Whether IPv6 is spoken there, so that link-local addresses can be heard. */
+  ipv6: boolean;
+  /** Whether the system knows it as a wireless one. */
+  wireless: boolean;
+  /** Where hosts announce themselves: a group that is joined, or on the practice network one address. */
+  announcements: { address: string; port: number };
+  /** Where requests for addresses arrive. */
+  requests: { address: string; port: number };
+}
+
+/** What is listened for. */
+export interface ListenOrder {
+  places: readonly ListenPlace[];
+  /** Host names to ask for, without domain; looked at again each time. */
+  names: () => readonly string[];
+}
+
+/** Why a source cannot be used here, and what to do about it; the message is for people. */
+export class ClueError extends Error {
+  override readonly name = 'ClueError';
+}
+
+/** Something that listens until it is stopped. */
+export interface ClueListener {
+  readonly source: ListeningSource;
+  /**
+   * Begins to listen.
+   * @param onClue called for each thing that is heard, again each time that it is heard
+   * @returns how to stop
+   * @throws ClueError when it cannot be done here
+   */
+  listen(order: ListenOrder, onClue: (clue: Clue) => void): Promise<() => Promise<void>>;
+}
+
+/** Everything by which a station hears boards. */
+export interface Ears {
+  listeners: readonly ClueListener[];
+  /** Networks that this computer is on. */
+  places(): Promise<ListenPlace[]>;
+}
