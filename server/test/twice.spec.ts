@@ -11,6 +11,7 @@ import {
   type Proposal,
   type ShelvedNetwork,
   type Upload,
+  type Watch,
 } from '@nest-mark/core';
 import { baseImage, TestServer, tankPlan, endpoints } from './helpers/server';
 
@@ -31,6 +32,16 @@ beforeAll(async () => {
   batch = await server.batch(tankPlan(6, image.id, network));
 });
 afterAll(() => server.end());
+
+/** Nobody listens. */
+const quiet = async (): Promise<void> => {
+  await server.until(async () => {
+    const open = await server.domains.runs.repository.open('test');
+    const watches = open.filter(({ kind }) => kind === 'watch');
+    for (const { id } of watches) await server.call('POST', `/watches/${id}/stop`);
+    return watches.length === 0 ? true : null;
+  });
+};
 
 const count = async (table: string, where: object = {}): Promise<number> =>
   Number((await server.knex(table).where(where).count())[0]!['count']);
@@ -444,6 +455,53 @@ const cases: Record<string, Case> = {
   'post /searches/:id/cancel': {
     call: () => plain('POST', '/searches/00000000-0000-4000-8000-000000000000/cancel'),
     holds: none,
+  },
+  'post /batches/:id/watches': {
+    call: async () => {
+      await quiet();
+      return plain('POST', '/batches/{batch}/watches', {
+        sources: ['multicast'],
+        places: ['practice'],
+        port: 2222,
+      });
+    },
+    holds: one,
+  },
+  'post /watches/:id/stop': {
+    call: async () => {
+      await quiet();
+      const { id } = await server.ok<Watch>('POST', `/batches/${batch.id}/watches`, {
+        sources: ['neighbours'],
+        places: ['practice'],
+        port: 2222,
+      });
+      await server.at(id);
+      return plain('POST', `/watches/${id}/stop`);
+    },
+    // Whoever asks again finds it going on still, or ended.
+    holds: (good) => {
+      expect(good).toBeGreaterThan(0);
+    },
+  },
+  'post /batches/:id/clues/preview': {
+    call: () => plain('POST', '/batches/{batch}/clues/preview', { text: `${network}.9` }),
+    holds: all,
+  },
+  'post /batches/:id/clues': {
+    call: async () => {
+      await quiet();
+      return plain('POST', '/batches/{batch}/clues', { text: `${network}.9`, source: 'hand', port: 2222 });
+    },
+    // All of them go to one listening, or to the next one: no address is lost, and none is kept twice.
+    holds: async (good) => {
+      expect(good).toBeGreaterThan(0);
+      await quiet();
+      const kept = await server
+        .knex('clue')
+        .where({ address: `${network}.9` })
+        .select('run_id');
+      expect(new Set(kept.map(({ run_id: run }) => run as string)).size).toBe(kept.length);
+    },
   },
   'post /batches/:id/devices/:deviceId/files': {
     call: () => plain('POST', '/batches/{batch}/devices/{device}/files', { reveal: true }),

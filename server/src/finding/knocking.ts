@@ -22,12 +22,14 @@ interface Place {
   /** When it signed last; 0 for never. */
   signedAt: number;
   tries: number;
+  /** Whether a login service answered there that has not signed yet. */
+  open: boolean;
 }
 
 /** Addresses of one listening; what comes beyond is not contacted. */
 const MOST = 4096;
-/** Handshakes at once; more gain nothing (measured). */
-const AT_ONCE = 16;
+/** Addresses that are asked at once; most of them answer at once or not at all. */
+const AT_ONCE = 64;
 /** Milliseconds between two knocks at an address whose login service is not up yet, by the age of its last clue. */
 const paces: readonly { until: number; every: number }[] = [
   { until: 180_000, every: 500 },
@@ -36,6 +38,8 @@ const paces: readonly { until: number; every: number }[] = [
 ];
 /** A host that signed is asked again only when it is heard of anew, and not sooner than this. */
 const AGAIN_AFTER = 20_000;
+/** Times that a login service is asked which does not sign; one that restarts at the end of a first boot resets connections. */
+const TRIES = 4;
 
 /**
  * Offers a handshake to every address that a clue speaks of: at once, and again while its login service is not up.
@@ -56,7 +60,7 @@ export class Knocking {
     const known = this.places.get(address);
     if (!known) {
       if (this.places.size >= MOST) return;
-      this.places.set(address, { due: now, clueAt: now, busy: false, signedAt: 0, tries: 0 });
+      this.places.set(address, { due: now, clueAt: now, busy: false, signedAt: 0, tries: 0, open: false });
       this.turn();
       return;
     }
@@ -65,17 +69,21 @@ export class Knocking {
       known.signedAt > 0 ? Math.max(known.signedAt + AGAIN_AFTER, now) : Math.min(known.due, now + 500);
   }
 
-  /** Whether every address was asked once, and nothing is being asked. */
+  /** Whether every address was asked, a login service there several times, and nothing is being asked. */
   get settled(): boolean {
-    return this.inFlight === 0 && [...this.places.values()].every(({ tries }) => tries > 0);
+    const asked = ({ tries, open }: Place): boolean => tries >= (open ? TRIES : 1);
+    return this.inFlight === 0 && [...this.places.values()].every(asked);
   }
 
-  /** Asks whoever is due; to be called again and again. */
+  /** Asks whoever is due, who was never asked first; to be called again and again. */
   turn(): void {
     const now = this.door.now();
-    for (const [address, place] of this.places) {
-      if (this.inFlight >= AT_ONCE) return;
-      if (place.busy || place.due > now) continue;
+    const free = AT_ONCE - this.inFlight;
+    if (free <= 0) return;
+    // However many addresses somebody makes up, each gets its turn.
+    const due = [...this.places].filter(([, place]) => !place.busy && place.due <= now);
+    due.sort(([, a], [, b]) => Number(a.tries > 0) - Number(b.tries > 0) || a.due - b.due);
+    for (const [address, place] of due.slice(0, free)) {
       place.busy = true;
       this.inFlight++;
       void this.ask(address, place).finally(() => {
@@ -91,6 +99,7 @@ export class Knocking {
     const ssh = answer?.answer === 'open' && (answer.banner?.startsWith('SSH-') ?? false);
     const key = ssh ? await this.door.key(address).catch(() => null) : null;
     const now = this.door.now();
+    place.open = ssh && key?.proven !== true;
     if (key?.proven) {
       place.signedAt = now;
       place.due = Infinity;

@@ -105,6 +105,8 @@ class Watching {
   /** Looks who is still wanted, and tells the log who was proved. @returns whether everybody is there */
   async look(told: Map<string, string>): Promise<{ all: boolean; proved: number }> {
     const { finding, batchId } = this;
+    // What comes while it is looked is news for the next look.
+    this.changed = false;
     const [progress, batch] = await Promise.all([
       batchProgress(finding, batchId),
       finding.plans.repository.find(batchId),
@@ -134,7 +136,6 @@ class Watching {
       await finding.log.add(news, finding.knex);
       finding.events.send({ type: 'log' });
     }
-    this.changed = false;
     return { all: devices.length > 0 && devices.every(({ id }) => proved.has(id)), proved: proved.size };
   }
 
