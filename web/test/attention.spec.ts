@@ -68,7 +68,15 @@ describe('calling the person', () => {
     const tell = (...states: CardState[]): void => {
       act(
         ProgressActions.came({
-          progress: { batchId, devices: [], strangers: [], rounds: [round(states)], search: null },
+          progress: {
+            batchId,
+            devices: [],
+            strangers: [],
+            rounds: [round(states)],
+            search: null,
+            watch: null,
+            hosts: [],
+          },
         }),
       );
       TestBed.tick();

@@ -249,7 +249,15 @@ describe('the dialog before erasing', () => {
     };
     act(
       ProgressActions.came({
-        progress: { batchId, devices: [], strangers: [], rounds: [round], search: null },
+        progress: {
+          batchId,
+          devices: [],
+          strangers: [],
+          rounds: [round],
+          search: null,
+          watch: null,
+          hosts: [],
+        },
       }),
     );
     const slot = { ...proposed(), slotId: 'slot-2' };

@@ -361,6 +361,8 @@ describe('searching', () => {
           strangers: [],
           rounds: [],
           search: null,
+          watch: null,
+          hosts: [],
           devices: [
             {
               deviceId,
@@ -369,6 +371,7 @@ describe('searching', () => {
               handedOverAt: null,
               carrierDoneAt: null,
               fingerprint: null,
+              heard: null,
               seen: proved
                 ? {
                     standing: 'proved',
@@ -378,6 +381,7 @@ describe('searching', () => {
                     hardwareAddress: null,
                     evidence: '',
                     alsoAt: [],
+                    told: [],
                   }
                 : null,
             },

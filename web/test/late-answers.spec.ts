@@ -77,7 +77,9 @@ describe('an answer that comes after the event of the end', () => {
   const progress = progressFeature.reducer;
   const empty = progress(
     undefined,
-    ProgressActions.came({ progress: { batchId, devices: [], strangers: [], rounds: [], search: null } }),
+    ProgressActions.came({
+      progress: { batchId, devices: [], strangers: [], rounds: [], search: null, watch: null, hosts: [] },
+    }),
   );
 
   it('does not put a search or a round back to the queue', () => {

@@ -50,11 +50,14 @@ const progress = (rounds: Round[]): BatchProgress => ({
     handedOverAt: null,
     carrierDoneAt: null,
     fingerprint: null,
+    heard: null,
     seen: null,
   })),
   strangers: [],
   rounds,
   search: null,
+  watch: null,
+  hosts: [],
 });
 const medium = (
   serial: string,

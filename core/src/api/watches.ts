@@ -1,6 +1,8 @@
 import * as z from 'zod';
 import { ListeningSourceSchema } from '../locate/clue';
 
+export type { ClueSource, ListeningSource } from '../locate/clue';
+
 /** Messages about listening for boards. Times are milliseconds since 1970. */
 
 /** A network that this computer is on. */

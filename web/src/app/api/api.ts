@@ -19,7 +19,10 @@ import {
   ProposalSchema,
   RateListSchema,
   RoundSchema,
+  PlaceSchema,
   SearchSchema,
+  TablePreviewSchema,
+  WatchSchema,
   TriedMethodSchema,
   type ArmRound,
   type Batch,
@@ -30,7 +33,12 @@ import {
   type KeyType,
   type LogEntry,
   type MadeKey,
+  type GivenClues,
+  type HostTable,
   type Passport,
+  type Place,
+  type StartWatch,
+  type Watch,
   type RetiredDevice,
   type PracticeAction,
   type PracticeView,
@@ -97,6 +105,14 @@ export class Api {
 
   startSearch = (id: string, subnet: string, port: number): Observable<Search> =>
     call('POST', `/batches/${id}/searches`, SearchSchema, { body: { subnet, port }, headers: once() });
+  places = (): Observable<Place[]> => call('GET', '/places', z.array(PlaceSchema));
+  startWatch = (id: string, body: StartWatch): Observable<Watch> =>
+    call('POST', `/batches/${id}/watches`, WatchSchema, { body, headers: once() });
+  stopWatch = (id: string): Observable<void> => order('POST', `/watches/${id}/stop`);
+  previewClues = (id: string, text: string): Observable<HostTable> =>
+    call('POST', `/batches/${id}/clues/preview`, TablePreviewSchema, { body: { text } });
+  giveClues = (id: string, body: GivenClues): Observable<Watch> =>
+    call('POST', `/batches/${id}/clues`, WatchSchema, { body, headers: once() });
   cancelSearch = (id: string): Observable<void> => order('POST', `/searches/${id}/cancel`);
 
   handOverFile = (id: string, file: string): Observable<string> =>

@@ -26,6 +26,8 @@ import { FindRows } from '../ui/find-rows';
 import { SortHead } from '../ui/sort-head';
 import { TableView } from '../ui/table-view';
 import { BootActions, bootFeature } from './boot.reducer';
+import { HeardHosts } from './heard-hosts';
+import { ListenPanel } from './listen-panel';
 import { selectMissing, selectSearching, selectUnpowered } from './found';
 
 /** What the waiting means, in words. */
@@ -40,7 +42,17 @@ function waitText(wait: BootWait | null): string {
 /** Waiting, searching, and who it is that answered. */
 @Component({
   selector: 'nm-boot-page',
-  imports: [Button, Checkbox, DeviceLink, FindRows, FormsModule, InputText, SortHead],
+  imports: [
+    Button,
+    Checkbox,
+    DeviceLink,
+    FindRows,
+    FormsModule,
+    HeardHosts,
+    InputText,
+    ListenPanel,
+    SortHead,
+  ],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './boot-page.html',
   styleUrl: './boot-page.css',
@@ -103,6 +115,7 @@ export class BootPage {
           standing,
           hand: standing !== 'proved' && standing !== 'booting',
           seen,
+          heard: progress?.heard ?? null,
           quiet: seen !== null && last?.state === 'done' && seen.at < last.at,
           wait: waitText(bootWait(facts, now)),
         };

@@ -68,3 +68,49 @@ export const leave = createEffect(
     ),
   { functional: true },
 );
+
+/** Begins to listen; what is heard comes with the progress. */
+export const listen = createEffect(
+  (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
+    actions.pipe(
+      ofType(BootActions.listenWanted),
+      concatLatestFrom(() => store.select(batchFeature.selectBatchState)),
+      exhaustMap(([{ sources, places }, { id, plan }]) =>
+        id === null || !plan
+          ? EMPTY
+          : asked(
+              api.startWatch(id, { sources, places, port: plan.network.port }),
+              () => [],
+              (problem) => BootActions.listenRefused({ problem }),
+            ),
+      ),
+    ),
+  { functional: true },
+);
+
+export const giveClues = createEffect(
+  (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
+    actions.pipe(
+      ofType(BootActions.cluesGiven),
+      concatLatestFrom(() => store.select(batchFeature.selectBatchState)),
+      mergeMap(([{ text, source }, { id, plan }]) =>
+        id === null || !plan
+          ? EMPTY
+          : asked(
+              api.giveClues(id, { text, source, port: plan.network.port }),
+              () => [],
+              (problem) => BootActions.listenRefused({ problem }),
+            ),
+      ),
+    ),
+  { functional: true },
+);
+
+export const stopListening = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(BootActions.listenLeft),
+      mergeMap(({ watchId }) => told(api.stopWatch(watchId))),
+    ),
+  { functional: true },
+);

@@ -1,5 +1,5 @@
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
-import type { Problem } from '@nest-mark/core/api';
+import type { ListeningSource, Problem } from '@nest-mark/core/api';
 import { BatchActions } from '../state/batch.actions';
 
 export const BootActions = createActionGroup({
@@ -9,6 +9,10 @@ export const BootActions = createActionGroup({
     'Search Begun': emptyProps(),
     'Search Refused': props<{ problem: Problem }>(),
     'Search Left': props<{ searchId: string }>(),
+    'Listen Wanted': props<{ sources: ListeningSource[]; places: string[] }>(),
+    'Listen Refused': props<{ problem: Problem }>(),
+    'Listen Left': props<{ watchId: string }>(),
+    'Clues Given': props<{ text: string; source: 'table' | 'hand' }>(),
     'Repeat Set': props<{ repeat: boolean }>(),
   },
 });
@@ -17,16 +21,24 @@ export interface BootState {
   /** Whether to search again until everybody is proved. */
   repeat: boolean;
   problem: Problem | null;
+  listenProblem: Problem | null;
 }
+
+const initial: BootState = { repeat: false, problem: null, listenProblem: null };
 
 export const bootFeature = createFeature({
   name: 'boot',
   reducer: createReducer<BootState>(
-    { repeat: false, problem: null },
+    initial,
     on(BootActions.searchWanted, (state): BootState => ({ ...state, problem: null })),
-    on(BootActions.searchRefused, (_state, { problem }): BootState => ({ repeat: false, problem })),
+    on(BootActions.searchRefused, (state, { problem }): BootState => ({ ...state, repeat: false, problem })),
+    on(BootActions.listenWanted, BootActions.cluesGiven, (state): BootState => ({
+      ...state,
+      listenProblem: null,
+    })),
+    on(BootActions.listenRefused, (state, { problem }): BootState => ({ ...state, listenProblem: problem })),
     on(BootActions.searchLeft, (state): BootState => ({ ...state, repeat: false })),
     on(BootActions.repeatSet, (state, { repeat }): BootState => ({ ...state, repeat })),
-    on(BatchActions.opened, (): BootState => ({ repeat: false, problem: null })),
+    on(BatchActions.opened, (): BootState => initial),
   ),
 });

@@ -10,6 +10,18 @@ export const selectSearching = createSelector(progressFeature.selectProgress, (p
   return search ? goesOn(search) : false;
 });
 
+/** Whether somebody listens for this batch's boards. */
+export const selectListening = createSelector(progressFeature.selectProgress, (progress) =>
+  ['queued', 'running'].includes(progress?.watch?.state ?? ''),
+);
+
+/** Whether boards are looked for in any way. */
+export const selectLooking = createSelector(
+  selectSearching,
+  selectListening,
+  (searching, listening) => searching || listening,
+);
+
 /** Devices with a verified card that no proof was had of. */
 export const selectMissing = createSelector(selectDeviceViews, (views) =>
   views.filter((view) => carded(view) && view.facts.seen?.standing !== 'proved'),

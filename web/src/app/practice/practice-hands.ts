@@ -32,10 +32,12 @@ export class PracticeHands {
     this.act({ do: 'cardFaults', cardId, faults });
   }
 
-  setAir(change: Partial<{ on: boolean; ssid: string; passphrase: string; country: string }>): void {
+  setAir(
+    change: Partial<{ on: boolean; ssid: string; passphrase: string; country: string; poolSize: number }>,
+  ): void {
     const air = this.view()?.air;
     if (!air) return;
-    const { on, ssid, passphrase, country } = air;
-    this.act({ do: 'air', air: { on, ssid, passphrase, country, ...change } });
+    const { on, ssid, passphrase, country, poolSize } = air;
+    this.act({ do: 'air', air: { on, ssid, passphrase, country, poolSize, ...change } });
   }
 }

@@ -1,7 +1,7 @@
 import { createSelector } from '@ngrx/store';
 import type { Image, SlotHolds, TurnFacts, TurnSlot } from '@nest-mark/core';
 import { bootFeature } from '../boot/boot.reducer';
-import { selectSearching } from '../boot/found';
+import { selectLooking } from '../boot/found';
 import { cardsFeature } from '../cards/cards.reducer';
 import { selectOpenRounds, selectSlots, selectToArm, unfinishedOf, type SlotView } from '../cards/slots';
 import { imagesFeature } from '../state/images.reducer';
@@ -57,7 +57,7 @@ export const selectTurnFacts = createSelector(
   selectSlots,
   selectAsked,
   selectOpenRounds,
-  selectSearching,
+  selectLooking,
   bootFeature.selectRepeat,
   imagesFeature.selectList,
   selectKept,

@@ -1,0 +1,68 @@
+import { createSocket } from 'node:dgram';
+import { encode } from 'dns-packet';
+import type { PracticeView } from '@nest-mark/core';
+import { expect, test } from '../helpers/app';
+import { audit } from '../helpers/audit';
+import { readyBatch } from '../helpers/ready';
+import { armRound, setPace, stage } from '../helpers/steps';
+
+test('listening proves boards as they come, without a subnet; a list and an address do it too', async ({
+  app,
+  page,
+}) => {
+  await readyBatch(app, 4);
+  await page.goto(app.url);
+  await setPace(page, 0, 0);
+  await page.getByRole('button', { name: 'Put fresh cards into empty slots' }).click();
+  await armRound(page, 4);
+  await expect(page.getByText('Verified, take it out.')).toHaveCount(4);
+  await stage(page, 'Practice bench');
+  await page.getByRole('button', { name: 'Seat this batch’s cards by their labels' }).click();
+
+  await stage(page, 'Boot & find');
+  const listen = page.getByRole('region', { name: 'Listen' });
+  // The practice network is where the plan expects the boards, so it is proposed.
+  await expect(listen.getByRole('checkbox', { name: /^practice/ })).toBeChecked();
+  await listen.getByRole('button', { name: 'Listen', exact: true }).click();
+  await expect(listen.getByText('announcements are heard')).toBeVisible();
+
+  // Somebody who only announces a name is heard, and is nobody.
+  const socket = createSocket('udp4');
+  const packet = encode({
+    type: 'response',
+    answers: [{ type: 'A', name: 'tank-01.local', ttl: 120, data: `${app.network}.99` }],
+  });
+  await new Promise((sent) => socket.send(packet, 15_353, `${app.network}.254`, sent));
+  socket.close();
+  const heard = page.getByRole('region', { name: 'Heard, and not proved' });
+  await expect(heard).toContainText(`${app.network}.99`);
+  await expect(heard).toContainText('Perhaps tank-01. It calls itself tank-01.');
+  await expect(page.locator('[data-host="tank-01"]')).toContainText('guess at');
+  await audit(page, undefined, 'main');
+
+  const boards = async (): Promise<PracticeView['boards']> =>
+    (await app.api<PracticeView>('GET', '/practice')).boards;
+  const [first] = await boards();
+  await app.api('POST', '/practice/actions', { do: 'power', nest: first!.nest, on: true });
+  await expect(page.getByText('1 of 4', { exact: true })).toBeVisible();
+  await app.api('POST', '/practice/actions', { do: 'powerAll', on: true });
+  await expect(page.getByText('4 of 4', { exact: true })).toBeVisible();
+  await expect(listen.getByText('All 4 are proved.')).toBeVisible();
+
+  // A list of the network's own equipment: shown first, asked on a press.
+  await listen.getByRole('button', { name: 'Paste a list, or type an address' }).click();
+  const lines = (await boards()).map(({ address, hardwareAddress }) => `${hardwareAddress} ${address!} tank`);
+  await listen.getByRole('textbox').fill('nothing of use');
+  await listen.getByRole('button', { name: 'Read it' }).click();
+  await expect(listen.getByRole('alert')).toContainText('No host was found in this.');
+  await listen.getByRole('textbox').fill(lines.join('\n'));
+  await listen.getByRole('button', { name: 'Read it' }).click();
+  await expect(listen.getByText('4 hosts. Nothing was contacted yet.')).toBeVisible();
+  await audit(page, undefined, 'main');
+  await listen.getByRole('button', { name: 'Ask 4 addresses for their keys' }).click();
+  await expect(listen.getByText('All 4 are proved.')).toBeVisible();
+
+  // It is stopped by a person, and says so.
+  await listen.getByRole('button', { name: 'Listen', exact: true }).click();
+  await expect(listen.getByText('All 4 are proved.')).toBeVisible();
+});

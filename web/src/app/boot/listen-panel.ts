@@ -1,0 +1,90 @@
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  effect,
+  inject,
+  signal,
+  untracked,
+} from '@angular/core';
+import { Store } from '@ngrx/store';
+import { inSubnet, searchSubnet, type ListeningSource, type Place } from '@nest-mark/core';
+import { Button } from 'primeng/button';
+import { Api } from '../api/api';
+import { asProblem } from '../api/api-problem';
+import { PlanEditor } from '../plan/plan-editor';
+import { networksFeature } from '../state/networks.reducer';
+import { NoticeActions } from '../state/notice';
+import { progressFeature } from '../state/progress.reducer';
+import { BootActions, bootFeature } from './boot.reducer';
+import { selectListening } from './found';
+import { GiveClues } from './give-clues';
+import { sourceTexts } from './sources';
+
+const sources = (['multicast', 'address-request', 'neighbours'] as const).map((id) => ({
+  id,
+  ...sourceTexts[id],
+}));
+
+/** Listening: boards are heard as they arrive, without a subnet. */
+@Component({
+  selector: 'nm-listen-panel',
+  imports: [Button, GiveClues],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './listen-panel.html',
+  styleUrl: './listen-panel.css',
+})
+export class ListenPanel {
+  private readonly store = inject(Store);
+  private readonly api = inject(Api);
+  private readonly editor = inject(PlanEditor);
+  private readonly networks = this.store.selectSignal(networksFeature.selectFacts);
+  private readonly progress = this.store.selectSignal(progressFeature.selectProgress);
+  protected readonly problem = this.store.selectSignal(bootFeature.selectListenProblem);
+  protected readonly sources = sources;
+  protected readonly watch = computed(() => this.progress()?.watch ?? null);
+  protected readonly on = this.store.selectSignal(selectListening);
+  protected readonly places = signal<readonly Place[] | null>(null);
+  protected readonly chosen = signal<ReadonlySet<string>>(new Set());
+  protected readonly used = signal<ReadonlySet<ListeningSource>>(new Set(sources.map(({ id }) => id)));
+  protected readonly giving = signal(false);
+
+  /** What each source came to, while it is listened, and why one is off. */
+  protected readonly states = computed(() =>
+    (this.watch()?.sources ?? []).map(({ source, on, message }) => ({
+      title: sourceTexts[source].title,
+      on,
+      message,
+    })),
+  );
+
+  constructor() {
+    this.api.places().subscribe({
+      next: (places) => this.places.set(places),
+      error: (error: unknown) => this.store.dispatch(NoticeActions.failed({ problem: asProblem(error) })),
+    });
+    // The network on which the boards are to appear is proposed; where nobody knows, the person chooses.
+    effect(() => {
+      const subnet = searchSubnet(this.editor.plan(), this.networks());
+      const there = (this.places() ?? []).filter((place) => inSubnet(place.address, subnet));
+      untracked(() => {
+        if (this.chosen().size === 0) this.chosen.set(new Set(there.map(({ name }) => name)));
+      });
+    });
+  }
+
+  protected toggle<T>(from: ReadonlySet<T>, one: T): Set<T> {
+    const next = new Set(from);
+    if (!next.delete(one)) next.add(one);
+    return next;
+  }
+
+  protected listen(): void {
+    this.store.dispatch(BootActions.listenWanted({ sources: [...this.used()], places: [...this.chosen()] }));
+  }
+
+  protected stop(): void {
+    const watch = this.watch();
+    if (watch) this.store.dispatch(BootActions.listenLeft({ watchId: watch.id }));
+  }
+}
