@@ -11,7 +11,7 @@ import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs';
 import { join, relative } from 'node:path';
 import { parseArgs } from 'node:util';
 import { needDependencies, needNode } from './lib/deps.mjs';
-import { needPackages } from './lib/debian.mjs';
+import { needNetworkPrograms, needPackages } from './lib/debian.mjs';
 import { baseImage, root, smallImage } from './lib/paths.mjs';
 import { main, say, SetupError } from './lib/say.mjs';
 
@@ -124,6 +124,7 @@ await main(async () => {
     throw new SetupError(`--only ${values.only} is not one of static, unit, e2e.`);
   needNode();
   needPackages('test');
+  if (wanted('unit')) needNetworkPrograms();
   needDependencies();
   const { needBuild, needServer } = await import('./lib/build.mjs');
   const { makeBaseImage } = await import('./lib/base-image.mjs');

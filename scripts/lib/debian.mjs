@@ -1,9 +1,9 @@
 /** Installs the Debian packages that are missing. */
 import { spawnSync } from 'node:child_process';
-import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { say, SetupError } from './say.mjs';
-import { toolPath } from './paths.mjs';
+import { networkPrograms, toolPath } from './paths.mjs';
 
 /** Package, and a file or program that shows that it is there. */
 const forStart = [
@@ -91,4 +91,42 @@ export function needPackages(purpose) {
     throw new SetupError(
       `Debian packages could not be installed: ${missing.join(', ')}. Look at the messages above; is the network there?`,
     );
+}
+
+/** What boards and networks run, for tests in network namespaces; with the program that each is wanted for. */
+const forNetworks = [
+  ['avahi-daemon', 'avahi-daemon'],
+  ['dnsmasq-base', 'dnsmasq'],
+  ['openssh-server', 'sshd'],
+  ['busybox', 'busybox'],
+];
+
+/**
+ * Unpacks the programs of boards and networks into the data folder, where they are missing. They are not installed:
+ * a login service and a responder would start to serve this computer's own network.
+ */
+export function needNetworkPrograms() {
+  if (process.getuid?.() !== 0 || forNetworks.every(([, program]) => present(program))) return;
+  const done = join(networkPrograms, 'unpacked');
+  if (existsSync(done)) return;
+  say('unpacking the programs of a test network');
+  rmSync(networkPrograms, { recursive: true, force: true });
+  mkdirSync(networkPrograms, { recursive: true });
+  const archives = mkdtempSync(join(networkPrograms, 'archives-'));
+  mkdirSync(join(archives, 'partial'));
+  const args = [
+    ...['install', '--download-only', '-y', '-qq', '--no-install-recommends'],
+    ...['-o', `Dir::Cache::archives=${archives}/`, '-o', 'APT::Sandbox::User=root'],
+    ...forNetworks.map(([name]) => name),
+  ];
+  if (!apt(args) && !(apt(['update', '-qq']) && apt(args)))
+    throw new SetupError(
+      'The programs of the test network could not be fetched. Look at the messages above; is the network there?',
+    );
+  for (const name of readdirSync(archives).filter((one) => one.endsWith('.deb')))
+    spawnSync('dpkg-deb', ['-x', join(archives, name), networkPrograms], {
+      stdio: ['ignore', 'ignore', 'inherit'],
+    });
+  rmSync(archives, { recursive: true, force: true });
+  writeFileSync(done, '');
 }

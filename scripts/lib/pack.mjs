@@ -5,7 +5,10 @@ import { promisify } from 'node:util';
 import { brotliCompress, constants, gzip } from 'node:zlib';
 
 const packers = [
-  ['.br', (octets) => promisify(brotliCompress)(octets, { params: { [constants.BROTLI_PARAM_QUALITY]: 11 } })],
+  [
+    '.br',
+    (octets) => promisify(brotliCompress)(octets, { params: { [constants.BROTLI_PARAM_QUALITY]: 11 } }),
+  ],
   ['.gz', (octets) => promisify(gzip)(octets, { level: 9 })],
 ];
 

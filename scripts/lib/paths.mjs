@@ -13,5 +13,8 @@ export const baseImage = join(root, 'data/base/practice-os.img.xz');
 /** A third of it, for tests of the server that write many cards. */
 export const smallImage = join(root, 'data/base/practice-os-small.img.xz');
 
+/** Programs of boards and networks, unpacked for tests and not installed. */
+export const networkPrograms = join(root, 'data/network-programs');
+
 /** Debian keeps some tools where a plain user's path does not lead. */
 export const toolPath = `${process.env.PATH ?? ''}:/usr/sbin:/sbin`;

@@ -1,0 +1,243 @@
+import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
+import {
+  chmodSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+
+/**
+ * A network of its own: a switch, somebody who gives out addresses (dnsmasq), a workstation, and boards with the
+ * programs that real ones have (udhcpc, avahi, OpenSSH), each in a network namespace. Nothing of it reaches another
+ * network. Needs root.
+ */
+
+/** Where the programs lie that this machine has not installed; see scripts/lib/debian.mjs. */
+const unpacked = join(__dirname, '../../../data/network-programs');
+const folders = ['/usr/sbin', '/usr/bin', '/sbin', '/bin'];
+
+/** A program of the system, or the one that was unpacked. */
+function program(name: string): string | null {
+  const places = [...folders, ...folders.map((folder) => join(unpacked, folder))];
+  return places.map((folder) => join(folder, name)).find((path) => existsSync(path)) ?? null;
+}
+
+/** The libraries that came along. */
+const libraries = ['usr/lib', 'lib']
+  .map((folder) => join(unpacked, folder))
+  .flatMap((folder) =>
+    existsSync(folder) ? [folder, ...readdirSync(folder).map((inner) => join(folder, inner))] : [],
+  )
+  .join(':');
+
+const accounts = {
+  passwd: 'sshd:x:64998:65534::/run/sshd:/bin/false\navahi:x:64999:64999::/run/avahi-daemon:/bin/false\n',
+  group: 'avahi:x:64999:\n',
+};
+
+const wanted = ['avahi-daemon', 'dnsmasq', 'sshd', 'busybox', 'ssh-keygen'];
+
+const SUBNET = '10.98.7';
+let count = 0;
+
+const ip = (...args: string[]): string => execFileSync('ip', args, { encoding: 'utf8' });
+
+export interface LabBoard {
+  hostName: string;
+  hardwareAddress: string;
+  /** The public half of its host key as `type base64`. */
+  hostKey: string;
+}
+
+export class NetworkLab {
+  readonly folder = mkdtempSync(join(tmpdir(), 'nest-mark-lab-'));
+  private readonly name = `nm${String(process.pid)}x${String(++count)}`;
+  private readonly children: ChildProcess[] = [];
+  private readonly spaces: string[] = [];
+
+  /** Whether this machine lets a lab be made. */
+  static possible(): boolean {
+    if (process.getuid?.() !== 0 || wanted.some((name) => program(name) === null)) return false;
+    const name = `nmtry${String(process.pid)}`;
+    try {
+      ip('netns', 'add', name);
+      ip('netns', 'del', name);
+      return true;
+    } catch {
+      return false;
+    }
+  }
+
+  constructor() {
+    this.space('sw');
+    this.inside('sw', 'ip', 'link', 'add', 'br0', 'type', 'bridge');
+    this.inside('sw', 'ip', 'addr', 'add', `${SUBNET}.1/24`, 'dev', 'br0');
+    this.inside('sw', 'ip', 'link', 'set', 'br0', 'up');
+    this.plug('ws', '02:00:5e:00:53:fe');
+    this.inside('ws', 'ip', 'addr', 'add', `${SUBNET}.2/24`, 'dev', 'eth0');
+  }
+
+  /** Begins to give out addresses. @param last of the pool; the first is 20 */
+  serveAddresses(last = 99): void {
+    const leases = join(this.folder, 'leases');
+    this.start('sw', program('dnsmasq') ?? '', [
+      '--keep-in-foreground',
+      '--conf-file=/dev/null',
+      '--port=0',
+      '--bind-interfaces',
+      '--interface=br0',
+      '--no-ping',
+      '--user=root',
+      '--group=root',
+      `--dhcp-leasefile=${leases}`,
+      `--pid-file=${join(this.folder, 'dnsmasq.pid')}`,
+      `--dhcp-range=${SUBNET}.20,${SUBNET}.${String(last)},255.255.255.0,1h`,
+    ]);
+  }
+
+  get leaseFile(): string {
+    return join(this.folder, 'leases');
+  }
+
+  /** Connects a board and starts what a real one starts. */
+  power(number: number, hostName: string, { address = true } = {}): LabBoard {
+    const space = `b${String(number)}`;
+    const hardwareAddress = `02:00:5e:00:53:${number.toString(16).padStart(2, '0')}`;
+    const folder = join(this.folder, space);
+    mkdirSync(folder);
+    const key = join(folder, 'host_key');
+    execFileSync('ssh-keygen', ['-q', '-t', 'ed25519', '-N', '', '-f', key, '-C', hostName]);
+    const [type = '', blob = ''] = execFileSync('cat', [`${key}.pub`], { encoding: 'utf8' }).split(' ');
+    writeFileSync(
+      join(folder, 'sshd_config'),
+      `Port 22\nHostKey ${key}\nPidFile none\nUsePAM no\nStrictModes no\nPasswordAuthentication no\n`,
+    );
+    writeFileSync(
+      join(folder, 'avahi.conf'),
+      `[server]\nhost-name=${hostName}\nuse-ipv4=yes\nuse-ipv6=yes\nenable-dbus=no\nratelimit-interval-usec=0\n[publish]\npublish-workstation=no\n[reflector]\n[rlimits]\n`,
+    );
+    const script = join(folder, 'udhcpc.sh');
+    writeFileSync(
+      script,
+      '#!/bin/sh\n[ "$1" = bound ] && ip addr replace "$ip/24" dev "$interface"\nexit 0\n',
+    );
+    chmodSync(script, 0o755);
+    this.plug(space, hardwareAddress);
+    // These programs want accounts of their own names, which a machine without them has not.
+    for (const [file, own] of Object.entries(accounts))
+      writeFileSync(
+        join(this.folder, file),
+        `${readFileSync(`/etc/${file}`, 'utf8').replace(/^(?:sshd|avahi):.*\n/gm, '')}${own}`,
+      );
+    const known = Object.keys(accounts)
+      .map((file) => `mount --bind ${join(this.folder, file)} /etc/${file}`)
+      .join(' && ');
+    // Each has its own /run, where these programs keep their sockets.
+    const own = (command: string): string[] => [
+      '-c',
+      `mount -t tmpfs none /run && mkdir -p /run/sshd /run/avahi-daemon && ${known} && exec ${command}`,
+    ];
+    const alone = (command: string): ChildProcess =>
+      this.start(space, 'unshare', ['--mount', '--propagation', 'private', 'sh', ...own(command)]);
+    alone(`${program('sshd') ?? ''} -D -e -f ${join(folder, 'sshd_config')}`);
+    alone(
+      `${program('avahi-daemon') ?? ''} -f ${join(folder, 'avahi.conf')} --no-drop-root --no-chroot --no-rlimits`,
+    );
+    if (address)
+      this.start(space, program('busybox') ?? '', [
+        'udhcpc',
+        '-f',
+        '-i',
+        'eth0',
+        '-s',
+        script,
+        '-x',
+        `hostname:${hostName}`,
+      ]);
+    return { hostName, hardwareAddress, hostKey: `${type} ${blob}` };
+  }
+
+  /** Runs a program on the workstation. */
+  work(command: string, args: string[]): ChildProcess {
+    return this.start('ws', command, args, 'pipe');
+  }
+
+  /** Runs a command somewhere and returns what it prints. */
+  inside(space: string, ...command: string[]): string {
+    return ip('netns', 'exec', this.of(space), ...command);
+  }
+
+  async end(): Promise<void> {
+    const gone = this.children.map((child) =>
+      child.exitCode !== null || child.signalCode !== null
+        ? Promise.resolve()
+        : new Promise<void>((resolve) => child.once('exit', () => resolve())),
+    );
+    for (const child of this.children) child.kill('SIGKILL');
+    await Promise.all(gone);
+    for (const space of this.spaces) {
+      // What its programs started of their own lives there still.
+      for (const pid of ip('netns', 'pids', space).split('\n').filter(Boolean))
+        process.kill(Number(pid), 'SIGKILL');
+      ip('netns', 'del', space);
+    }
+    rmSync(this.folder, { recursive: true, force: true });
+  }
+
+  private of(space: string): string {
+    return `${this.name}${space}`;
+  }
+
+  private space(name: string): void {
+    ip('netns', 'add', this.of(name));
+    this.spaces.push(this.of(name));
+    this.inside(name, 'ip', 'link', 'set', 'lo', 'up');
+  }
+
+  /** A cable from a new namespace to the switch. */
+  private plug(space: string, hardwareAddress: string): void {
+    this.space(space);
+    const port = `p${space}`;
+    ip(
+      '-n',
+      this.of(space),
+      'link',
+      'add',
+      'eth0',
+      'type',
+      'veth',
+      'peer',
+      'name',
+      port,
+      'netns',
+      this.of('sw'),
+    );
+    this.inside(space, 'ip', 'link', 'set', 'eth0', 'address', hardwareAddress);
+    this.inside('sw', 'ip', 'link', 'set', port, 'master', 'br0', 'up');
+    this.inside(space, 'ip', 'link', 'set', 'eth0', 'up');
+  }
+
+  private start(
+    space: string,
+    command: string,
+    args: string[],
+    output: 'ignore' | 'pipe' = 'ignore',
+  ): ChildProcess {
+    const child = spawn('ip', ['netns', 'exec', this.of(space), command, ...args], {
+      stdio: ['pipe', output, 'ignore'],
+      env: {
+        ...process.env,
+        PATH: `${process.env['PATH'] ?? ''}:/usr/sbin:/sbin`,
+        ...(libraries === '' ? {} : { LD_LIBRARY_PATH: libraries }),
+      },
+    });
+    this.children.push(child);
+    return child;
+  }
+}
