@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { seconds, type Result } from './measure.mjs';
 import { checkLarge, filesOfMany, hashing } from './files.mjs';
 import { forecastAgainstRounds } from './forecast.mjs';
+import { finding } from './find.mjs';
 import { growth, inBrowser } from './growth.mjs';
 import { keystrokes } from './keystroke.mjs';
 import { personaliseMany } from './plan.mjs';
@@ -23,6 +24,7 @@ const parts: Record<string, () => Promise<Result[]>> = {
   write: () => writeMany(root, folder),
   large: () => writeLarge(root, folder),
   sweep: async () => [await scanRefused()],
+  find: finding,
   plan: async () => [await personaliseMany(root), ...(await growth())],
   files: async () => [...(await filesOfMany()), ...(await hashing()), ...(await checkLarge(root, folder))],
   browser: async () => [...(await inBrowser(root)), ...(await keystrokes(root, folder))],

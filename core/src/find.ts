@@ -3,6 +3,7 @@ export * from './locate/assign';
 export * from './locate/clue';
 export * from './locate/evidence';
 export * from './locate/hosts';
+export * from './locate/meeting';
 export * from './locate/tables/cells';
 export * from './locate/tables/read-table';
 export * from './locate/told';

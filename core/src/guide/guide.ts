@@ -150,8 +150,12 @@ export const guide: readonly GuidePart[] = [
     view: 'boot',
     steps: [
       {
-        do: 'Be on the same network as the boards, and search its subnet.',
-        why: 'Another network, a guest network or a VPN is the commonest reason why nothing is found. Search only networks that are yours, or that you may search.',
+        do: 'Be on the same network as the boards, and listen: each is heard as it comes, and asked for its key.',
+        why: 'Another network, a guest network or a VPN is the commonest reason why nothing is found. Listen and search only where it is yours, or where you may.',
+      },
+      {
+        do: 'Where you cannot listen, search the subnet, paste the list of the router, or type an address that stands on a screen.',
+        why: 'Boards on another network are not heard. What equipment has on its lists says where to look.',
       },
       {
         do: 'Believe "proved": the board signed with the key that was made for it here. Whatever else answers is a stranger.',

@@ -1,3 +1,4 @@
+import { nextName } from '../net/renamed';
 import { isMark } from '../plan/marks';
 import { hostNameFault, type HostNameFault } from '../plan/names';
 import { parseNest } from '../plan/nests';
@@ -227,12 +228,15 @@ const hostNameSeen: Rule = {
     return plan.devices.flatMap((device): Hit[] => {
       const where = device.hostName === '' ? undefined : seen.get(device.hostName.toLowerCase());
       if (where === undefined) return [];
+      const next = nextName(device.hostName);
+      const taken = plan.devices.find(({ hostName }) => hostName.toLowerCase() === next.toLowerCase());
+      const chain = taken ? `, which is the name of ${taken.nest}: that one moves on in turn` : '';
       return [
         {
           severity: 'warns',
           place: 'device.hostName',
           deviceId: device.id,
-          message: `"${device.hostName}" was seen on the network already, as a device of "${where}".`,
+          message: `"${device.hostName}" was seen on the network already, as a device of "${where}". Beside it this one would call itself ${next}.local${chain}.`,
           fix: 'Give this one another name, unless the two never share a network.',
         },
       ];

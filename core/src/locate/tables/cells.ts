@@ -46,11 +46,11 @@ const manyParts = (text: string): boolean =>
   ipaddr.IPv6.isValid(text);
 
 /** Whether an IPv4 address can be that of one host. */
-export function isHostAddress(text: string): boolean {
-  if (!fourParts(text)) return false;
-  const [first = 0, , , last = 0] = text.split('.').map(Number);
-  return first !== 0 && first < 224 && last !== 255;
-}
+export const isHostAddress = (text: string): boolean =>
+  fourParts(text) &&
+  !text.startsWith('0.') &&
+  Number(text.slice(0, text.indexOf('.'))) < 224 &&
+  !text.endsWith('.255');
 
 const ipv6Host = (text: string): boolean => {
   const [plain = '', zone] = text.split('%');
@@ -67,12 +67,18 @@ const lowered = (text: string): string => {
 
 const NAME = /^[A-Za-z0-9](?:[A-Za-z0-9_-]{0,61}[A-Za-z0-9])?(?:\.[A-Za-z0-9.-]{1,190})?\.?$/;
 
-/** Brackets and commas that programs put around a value. */
-const bare = (text: string): string =>
-  text
-    .trim()
-    .replace(/^[([<"']+/, '')
-    .replace(/[)\]>"',;:]+$/, '');
+const opening = new Set('([<"\'');
+const closing = new Set(')]>"\',;:');
+
+/** Without the brackets and commas that programs put around a value. */
+function bare(text: string): string {
+  const trimmed = text.trim();
+  let from = 0;
+  let to = trimmed.length;
+  while (from < to && opening.has(trimmed.charAt(from))) from++;
+  while (to > from && closing.has(trimmed.charAt(to - 1))) to--;
+  return trimmed.slice(from, to);
+}
 
 /** @param text one cell, without the separators around it */
 export function readCell(text: string): Cell {
@@ -83,9 +89,9 @@ export function readCell(text: string): Cell {
   if (value.includes('.') || value.includes(':') || value.includes('-')) {
     if (isHostAddress(value)) return { kind: 'address', value };
     // With its length of prefix, as `ip addr` and some pages print it.
-    const [before = '', prefix] = value.split('/');
-    if (prefix !== undefined && /^\d{1,3}$/.test(prefix) && isHostAddress(before))
-      return { kind: 'address', value: before };
+    const slash = value.indexOf('/');
+    if (slash > 0 && /^\d{1,3}$/.test(value.slice(slash + 1)) && isHostAddress(value.slice(0, slash)))
+      return { kind: 'address', value: value.slice(0, slash) };
     const hardware = readHardwareAddress(value);
     if (hardware !== null) return { kind: 'hardware', value: hardware };
     if (ipv6Host(value)) return { kind: 'address', value: lowered(value) };

@@ -99,6 +99,7 @@ function readKea(lines: readonly string[]): ReadTable {
 
 /** `# interface client-id iaid name end start length address/prefix` of odhcpd, from memory. */
 function readHash(line: string): Draft | null {
+  if (!line.trimStart().startsWith('#')) return null;
   const parts = line.trim().split(/\s+/);
   const address = parts
     .map((part) => part.split('/')[0] ?? '')
@@ -110,8 +111,8 @@ function readHash(line: string): Draft | null {
 
 const cellsOf = (line: string): string[] => {
   if (line.includes('\t')) return line.split('\t');
-  if (line.split(',').length > 3) return line.split(',');
-  if (line.split(';').length > 2) return line.split(';');
+  if (line.includes(',') && line.split(',').length > 3) return line.split(',');
+  if (line.includes(';') && line.split(';').length > 2) return line.split(';');
   return line.trim().split(/\s+/);
 };
 

@@ -9,6 +9,7 @@ import {
 } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { inSubnet, searchSubnet, type ListeningSource, type Place } from '@nest-mark/core';
+import { meetingOf } from '@nest-mark/core/find';
 import { Button } from 'primeng/button';
 import { Api } from '../api/api';
 import { asProblem } from '../api/api-problem';
@@ -43,6 +44,8 @@ export class ListenPanel {
   protected readonly problem = this.store.selectSignal(bootFeature.selectListenProblem);
   protected readonly sources = sources;
   protected readonly watch = computed(() => this.progress()?.watch ?? null);
+  /** Hosts that were heard and are none of the proved devices. */
+  protected readonly heard = computed(() => this.progress()?.hosts.length ?? 0);
   protected readonly on = this.store.selectSignal(selectListening);
   protected readonly places = signal<readonly Place[] | null>(null);
   protected readonly chosen = signal<ReadonlySet<string>>(new Set());
@@ -57,6 +60,12 @@ export class ListenPanel {
       message,
     })),
   );
+
+  /** Whether the boards can be heard from where this computer is. */
+  protected readonly meeting = computed(() => {
+    const places = this.places();
+    return places && meetingOf(places, searchSubnet(this.editor.plan(), this.networks()));
+  });
 
   constructor() {
     this.api.places().subscribe({
