@@ -296,6 +296,26 @@ describe('what is not believed', () => {
   });
 });
 
+describe('many at once', () => {
+  it('fifty boards that come together are all proved', async () => {
+    const many = await server.batch({ ...tankPlan(50, null, network), name: 'Many' });
+    const { id } = await listen(['multicast'], many);
+    await server.until(async () => {
+      const { watch } = await progress(many);
+      return watch?.id === id && watch.sources.every(({ on }) => on) ? true : null;
+    });
+    const keys = await Promise.all(many.plan.devices.map((_, at) => boards.keyOf(many, at)));
+    await Promise.all(
+      keys.map(async (key, at) => {
+        const address = `${network}.${String(100 + at)}`;
+        await announce(many.plan.devices[at]!.hostName, address);
+        await boards.at(address, key);
+      }),
+    );
+    expect(await endOf(id, many)).toMatchObject({ state: 'done', message: 'All 50 are proved.' });
+  });
+});
+
 describe('what a person gives', () => {
   it('a list is shown before anything is contacted, with the devices that it names', async () => {
     await forget();
@@ -398,6 +418,54 @@ describe('a board that moves, and a card that was copied, during one listening',
     expect([copied.address, ...copied.alsoAt].sort()).toEqual([`${network}.61`, `${network}.62`]);
     await server.ok('POST', `/watches/${id}/stop`);
     await endOf(id);
+  });
+
+  it('what the database refuses once is asked for anew: no proof is lost', async () => {
+    await forget();
+    const key = await boards.keyOf(batch, 1);
+    const { id } = await listen(['multicast']);
+    await listening(id);
+    await server.knex.raw(`
+      create function refuse_sighting() returns trigger language plpgsql as
+        $$ begin raise exception 'refused by the test' using errcode = 'P0001'; end $$;
+      create trigger refuse_sighting before insert on sighting for each row execute function refuse_sighting();
+    `);
+    await boards.at(`${network}.65`, key);
+    await announce('tank-02', `${network}.65`);
+    await server.until(async () => ((await progress()).hosts.length > 0 ? true : null));
+    // Longer than it is tried again and again by itself.
+    await new Promise((resolve) => setTimeout(resolve, 6000));
+    expect((await progress()).devices[1]!.seen).toBeNull();
+    await server.knex.raw('drop trigger refuse_sighting on sighting; drop function refuse_sighting();');
+    expect(await server.until(async () => (await progress()).devices[1]!.seen)).toMatchObject({
+      standing: 'proved',
+      address: `${network}.65`,
+    });
+  });
+
+  it('a listening that a killed program left is ended with a sentence, and its port is not opened by itself', async () => {
+    const id = '7d0d5c1e-5b1e-4c55-9d0c-0d3a6f1c2b11';
+    const { runs } = server.domains;
+    const order = { sources: ['address-request'], places: ['practice'], port };
+    await runs.repository.create(
+      {
+        id,
+        kind: 'watch',
+        batchId: batch.id,
+        begunBy: 'a test',
+        order,
+        items: [{ subject: 'address-request' }],
+      },
+      'test',
+      server.knex,
+    );
+    await runs.repository.begin(id, 'test', '7d0d5c1e-5b1e-4c55-9d0c-0d3a6f1c2b12');
+    await server.restart();
+    expect((await progress()).watch).toMatchObject({
+      id,
+      state: 'interrupted',
+      message: expect.stringContaining('begin to listen again') as string,
+    });
   });
 
   it('the port of requests is closed when nobody listens', async () => {

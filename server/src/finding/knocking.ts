@@ -69,6 +69,14 @@ export class Knocking {
       known.signedAt > 0 ? Math.max(known.signedAt + AGAIN_AFTER, now) : Math.min(known.due, now + 500);
   }
 
+  /** What an address answered could not be written down: it is asked once more. */
+  again(address: string): void {
+    const place = this.places.get(address);
+    if (!place) return;
+    place.signedAt = 0;
+    place.due = this.door.now() + 1000;
+  }
+
   /** Whether every address was asked, a login service there several times, and nothing is being asked. */
   get settled(): boolean {
     const asked = ({ tries, open }: Place): boolean => tries >= (open ? TRIES : 1);

@@ -96,7 +96,8 @@ class Watching {
         finding.events.send({ type: 'progress', batchId });
         this.changed = true;
       })
-      .catch(() => undefined);
+      // The database refused it for good: whoever signed is asked anew.
+      .catch(() => this.knocking.again(address));
   }
 
   /** Names that are asked for: of devices that are not proved. */
