@@ -50,7 +50,7 @@ test('listening proves boards as they come, without a subnet; a list and an addr
   await expect(listen.getByText('All 4 are proved.')).toBeVisible();
 
   // A list of the network's own equipment: shown first, asked on a press.
-  await listen.getByRole('button', { name: 'Paste a list, or type an address' }).click();
+  await listen.getByRole('button', { name: 'Paste a list or an address' }).click();
   const lines = (await boards()).map(({ address, hardwareAddress }) => `${hardwareAddress} ${address!} tank`);
   await listen.getByRole('textbox').fill('nothing of use');
   await listen.getByRole('button', { name: 'Read it' }).click();

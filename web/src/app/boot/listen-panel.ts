@@ -52,6 +52,13 @@ export class ListenPanel {
   protected readonly used = signal<ReadonlySet<ListeningSource>>(new Set(sources.map(({ id }) => id)));
   protected readonly giving = signal(false);
 
+  protected readonly usedTitles = computed(() =>
+    sources
+      .filter(({ id }) => this.used().has(id))
+      .map(({ title }) => title)
+      .join(', '),
+  );
+
   /** What each source came to, while it is listened, and why one is off. */
   protected readonly states = computed(() =>
     (this.watch()?.sources ?? []).map(({ source, on, message }) => ({
@@ -59,6 +66,11 @@ export class ListenPanel {
       on,
       message,
     })),
+  );
+
+  /** Sources of the last listening that could not be had, unless it reached its end without them. */
+  protected readonly off = computed(() =>
+    this.watch()?.state === 'done' ? [] : this.states().filter(({ on, message }) => !on && message !== ''),
   );
 
   /** Whether the boards can be heard from where this computer is. */
