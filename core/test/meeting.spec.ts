@@ -1,3 +1,4 @@
+import { isOwnAddress } from '../src/net/subnet';
 import { meetingOf, type OwnPlace } from '../src/locate/meeting';
 
 const eth: OwnPlace = { name: 'eth0', address: '192.168.1.7', subnet: '192.168.1.0/24', wireless: false };
@@ -42,4 +43,29 @@ describe('whether this computer and the boards can meet', () => {
       'This computer is on 192.168.1.0/24 twice. Answers may come in on the other side; switch one of the two off.',
     ]);
   });
+});
+
+describe('addresses that are somebody’s own network', () => {
+  it.each([
+    '10.0.0.5',
+    '192.168.1.7',
+    '172.16.0.1',
+    '127.44.7.20',
+    '169.254.3.4',
+    'fe80::1%eth0',
+    'fd00::5',
+    '::1',
+  ])('%s is one', (address) => expect(isOwnAddress(address)).toBe(true));
+
+  it.each([
+    '8.8.8.8',
+    '172.32.0.1',
+    '224.0.0.251',
+    'fe80::1',
+    '2001:db8::1',
+    'ff02::fb%eth0',
+    '10.0.0.5%eth0',
+    'x',
+    '',
+  ])('"%s" is none', (address) => expect(isOwnAddress(address)).toBe(false));
 });

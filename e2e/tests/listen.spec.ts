@@ -60,9 +60,11 @@ test('listening proves boards as they come, without a subnet; a list and an addr
   await expect(listen.getByText('4 hosts. Nothing was contacted yet.')).toBeVisible();
   await audit(page, undefined, 'main');
   await listen.getByRole('button', { name: 'Ask 4 addresses for their keys' }).click();
-  await expect(listen.getByText('All 4 are proved.')).toBeVisible();
+  await expect(
+    listen.getByText('Every address was asked; 4 of the batch signed with their keys.'),
+  ).toBeVisible();
 
-  // It is stopped by a person, and says so.
+  // Who listens again wants to know where they are now: each signs anew.
   await listen.getByRole('button', { name: 'Listen', exact: true }).click();
   await expect(listen.getByText('All 4 are proved.')).toBeVisible();
 });

@@ -158,6 +158,37 @@ describe('listening', () => {
     expect(await server.refused('POST', `/watches/${id}/stop`)).toMatchObject({ code: 'watch-ended' });
   });
 
+  it('who was proved before is not told again; it goes on until each has signed anew', async () => {
+    await forget();
+    await power(true);
+    await server.search(batch.id, `${network}.0/24`);
+    const [newest] = await server.ok<LogEntry[]>('GET', `/log?batchId=${batch.id}`);
+    const before = (await progress()).devices.map(({ seen }) => seen!.at);
+    const { id } = await listen(['neighbours']);
+    expect((await endOf(id)).message).toBe('All 3 are proved.');
+    const { devices } = await progress();
+    devices.forEach(({ seen }, at) => expect(seen!.at).toBeGreaterThan(before[at]!));
+    const log = await server.ok<LogEntry[]>('GET', `/log?batchId=${batch.id}`);
+    const since = log.filter(({ id: entry }) => Number(entry) > Number(newest!.id));
+    expect(since.map(({ kind }) => kind)).toEqual(['watch-started']);
+  });
+
+  it('what is heard has the time of the database, whatever this computer’s clock says', async () => {
+    await forget();
+    const { id } = await listen(['multicast']);
+    await listening(id);
+    const real = Date.now;
+    // An hour ahead, as a computer without a network clock may be.
+    const ahead = jest.spyOn(Date, 'now').mockImplementation(() => real() + 3_600_000);
+    try {
+      await announce('tank-01', `${network}.79`);
+      const host = await server.until(async () => (await progress()).hosts[0] ?? null);
+      expect(Math.abs(host.at - (await server.domains.runs.repository.now()))).toBeLessThan(1_800_000);
+    } finally {
+      ahead.mockRestore();
+    }
+  });
+
   it('on no network, or one that is not here, is refused before anything is opened', async () => {
     const ask = (places: string[], sources: string[]) =>
       server.refused('POST', `/batches/${batch.id}/watches`, { places, sources, port });
@@ -226,6 +257,19 @@ describe('what is not believed', () => {
     expect(strangers[0]!.known).toContain('of the batch Others');
     await server.ok('POST', `/watches/${id}/stop`);
     await endOf(id);
+  });
+
+  it('a host that may be a device of another batch is told with that batch', async () => {
+    await forget();
+    const plan = tankPlan(1, null, network);
+    const devices = plan.devices.map((device) => ({ ...device, hostName: 'sluice-1' }));
+    await server.batch({ ...plan, devices, name: 'Sluices' });
+    const { id } = await listen(['multicast']);
+    await listening(id);
+    await announce('sluice-1', `${network}.76`);
+    const host = await server.until(async () => (await progress()).hosts[0] ?? null);
+    expect(host.told).toContain('Perhaps sluice-1 of the batch Sluices.');
+    expect((await progress()).devices.map(({ heard }) => heard)).toEqual([null, null, null]);
   });
 
   it('addresses of other networks are never contacted, whoever announces them', async () => {
@@ -344,13 +388,16 @@ describe('what a person gives', () => {
     const typed = await give(first!.address!, 'hand');
     expect(await endOf(typed.id)).toMatchObject({
       state: 'done',
-      message: 'Every address was asked; 1 of the batch are proved.',
+      message: 'Every address was asked; 1 of the batch signed with their keys.',
     });
     const lines = others.map(
       ({ address, hardwareAddress }) => `${address!} dev wlan0 lladdr ${hardwareAddress} STALE`,
     );
     const pasted = await give(lines.join('\n'), 'table');
-    expect((await endOf(pasted.id)).message).toBe('All 3 are proved.');
+    expect((await endOf(pasted.id)).message).toBe(
+      `Every address was asked; ${String(others.length)} of the batch signed with their keys.`,
+    );
+    expect((await progress()).devices.every(({ seen }) => seen?.standing === 'proved')).toBe(true);
   });
 
   it('goes to the listening that is on', async () => {
@@ -416,6 +463,12 @@ describe('a board that moves, and a card that was copied, during one listening',
       return now && now.alsoAt.length > 0 ? now : null;
     });
     expect([copied.address, ...copied.alsoAt].sort()).toEqual([`${network}.61`, `${network}.62`]);
+    // The log has it too, as it has what a search finds.
+    const text = await server.until(async () => {
+      const log = await server.ok<LogEntry[]>('GET', `/log?batchId=${batch.id}`);
+      return log.find(({ kind }) => kind === 'copied')?.text ?? null;
+    });
+    expect(text).toContain('its card was copied');
     await server.ok('POST', `/watches/${id}/stop`);
     await endOf(id);
   });

@@ -1,4 +1,4 @@
-import { compareAddresses } from '../net/subnet';
+import { compareAddresses, isSix } from '../net/subnet';
 
 /** How sure a match is. */
 export type Standing = 'proved' | 'likely' | 'guess';
@@ -57,9 +57,6 @@ function newest(sightings: readonly Sighting[]): Sighting[] {
   }
   return [...byAddress.values()].sort((a, b) => compareAddresses(a.address, b.address));
 }
-
-/** Whether an address is one of IPv6. */
-const isSix = (address: string): boolean => address.includes(':');
 
 /** A board has addresses of both kinds at once; IPv4 is what people type. */
 const fourFirst = (a: Sighting, b: Sighting): number => Number(isSix(a.address)) - Number(isSix(b.address));

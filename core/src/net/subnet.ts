@@ -15,6 +15,22 @@ export const subnetFaultTexts: Record<SubnetFault, string> = {
 /** Ranges that are nobody else's (RFC 1918, loopback RFC 1122 section 3.2.1.3, link-local RFC 3927). */
 const ownRanges = new Set(['private', 'loopback', 'linkLocal']);
 
+/** Whether an address is one of IPv6. */
+export const isSix = (address: string): boolean => address.includes(':');
+
+/**
+ * Whether an address is one of somebody's own network: private, link-local or loopback (RFC 1918, 3927, 1122, 4291,
+ * 4193). A link-local one of IPv6 is one only with its interface behind a percent sign (RFC 4007 section 11).
+ */
+export function isOwnAddress(address: string): boolean {
+  const [plain = '', zone] = address.split('%');
+  if (!ipaddr.isValid(plain)) return false;
+  const range = ipaddr.parse(plain).range();
+  if (isSix(plain))
+    return range === 'uniqueLocal' || range === 'loopback' || (range === 'linkLocal' && !!zone);
+  return zone === undefined && ownRanges.has(range);
+}
+
 function parse(cidr: string): { address: ipaddr.IPv4; prefix: number } | null {
   const [address = '', prefix = '', ...rest] = cidr.trim().split('/');
   // ipaddr.js alone also takes octal and shortened forms, which other tools read differently.

@@ -1,6 +1,5 @@
 import { randomUUID } from 'node:crypto';
-
-const isSix = (address: string): boolean => address.includes(':');
+import { isSix } from '@nest-mark/core';
 
 /**
  * Tells a board that moved from a card that was copied, while a listening lasts. Where a key signs at a second address,

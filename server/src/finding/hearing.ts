@@ -1,12 +1,5 @@
 import type { DeviceProgress, HeardHost, Match, Sighting, Watch } from '@nest-mark/core';
-import {
-  isMadeUp,
-  reckonUnproved,
-  tellProved,
-  type Host,
-  type Reckoned,
-  type Sought,
-} from '@nest-mark/core/find';
+import { isMadeUp, reckonUnproved, tellProved, type Host, type Reckoned } from '@nest-mark/core/find';
 import type { Finding } from './domain';
 
 /** Seconds of a usual first boot, where only the window of an arrival is asked about (common practice). */
@@ -53,7 +46,7 @@ export async function hear(
   if (!watch) return nothing;
   const clues = await finding.clues.heard(watch.id);
   if (clues.length === 0) return nothing;
-  const sought: Sought[] = await finding.repository.sought(BOOT_SECONDS);
+  const sought = await finding.repository.sought(BOOT_SECONDS);
   const proved = new Map<string, string[]>();
   for (const { deviceId, standing, sighting, alsoAt } of matches)
     if (standing === 'proved') proved.set(deviceId, [sighting.address, ...alsoAt]);
@@ -66,7 +59,12 @@ export async function hear(
   const own = reckoned.filter(({ deviceId }) =>
     sought.some((one) => one.deviceId === deviceId && one.batchId === batchId),
   );
-  const names = new Map(sought.map(({ deviceId, hostName }) => [deviceId, hostName]));
+  const names = new Map(
+    sought.map(({ deviceId, hostName, batchId: of, batchName }) => [
+      deviceId,
+      of === batchId ? hostName : `${hostName} of the batch ${batchName}`,
+    ]),
+  );
   const taken = new Set([...proved.values()].flat());
   const byHost = new Map(reckoned.map((one) => [one.host, one]));
   return {

@@ -33,6 +33,7 @@ interface SightingRow {
 interface SoughtRow {
   id: string;
   batch_id: string;
+  batch_name: string;
   host_name: string;
   mark: string;
   host_key: string | null;
@@ -163,10 +164,7 @@ export class SearchRepository {
     return byKey;
   }
 
-  /**
-   * Whose board a hardware address was, by the last device of a batch that signed there before the newest one did; an
-   * address that only one device ever had is that one's.
-   */
+  /** Whose board a hardware address is: of the device of a batch that signed there first. */
   async boards(batchId: string): Promise<Map<string, { deviceId: string; hostName: string }>> {
     const { rows }: { rows: { hardware: string; device: string; name: string }[] } = await this.knex.raw(
       `select distinct on (sighting.hardware_address) sighting.hardware_address as hardware, device.id as device,
@@ -182,17 +180,19 @@ export class SearchRepository {
   }
 
   /** Devices of all batches, as clues are held against them. @param bootSeconds of a usual first boot */
-  async sought(bootSeconds: number): Promise<Sought[]> {
+  async sought(bootSeconds: number): Promise<(Sought & { batchName: string })[]> {
     const { rows }: { rows: SoughtRow[] } = await this.knex.raw(
       `select device.id, device.batch_id, device.host_name, device.mark, device.host_key, device.powered_at,
+         batch.plan->>'name' as batch_name,
          (select array_agg(distinct sighting.hardware_address) from sighting
           where sighting.host_key = device.host_key and sighting.key_proven
             and sighting.hardware_address is not null) as hardware
-       from device where device.retired_at is null`,
+       from device join batch on batch.id = device.batch_id where device.retired_at is null`,
     );
     return rows.map((row) => ({
       deviceId: row.id,
       batchId: row.batch_id,
+      batchName: row.batch_name,
       hostName: row.host_name,
       mark: row.mark,
       hostKey: row.host_key,

@@ -2,26 +2,9 @@ import { subnetHosts, type Search } from '@nest-mark/core';
 import type { SearchProgress, SweepHit } from '@nest-mark/station';
 import { reasonOf } from '../platform/http/problems';
 import type { KindOfRun, RunEnd, RunHandle } from '../platform/runs/runs';
-import { batchProgress } from './progress';
+import { news, provedNow, type Proof } from './news';
 import type { Finding } from './domain';
 import { untilRecorded } from '../platform/queue/until-recorded';
-
-interface Proof {
-  address: string;
-  alsoAt: readonly string[];
-}
-
-/** Where the devices are proved, by id. */
-async function proved(finding: Finding, batchId: string): Promise<Map<string, Proof>> {
-  const { devices } = await batchProgress(finding, batchId);
-  return new Map(
-    devices.flatMap(({ deviceId, seen }) =>
-      seen?.standing === 'proved'
-        ? [[deviceId, { address: seen.address, alsoAt: seen.alsoAt }] as const]
-        : [],
-    ),
-  );
-}
 
 const services = (count: number): string => `${String(count)} login ${count === 1 ? 'service' : 'services'}`;
 
@@ -38,28 +21,6 @@ function searchMessage(
   if (state === 'cancelled')
     return `The search was stopped after ${String(done)} of ${String(total)} addresses; ${answered} by then.${apart}`;
   return `${answered}.${apart}`;
-}
-
-/** What changed by a search, for the log: who was proved where, and whose card was copied. */
-function news(
-  names: ReadonlyMap<string, string>,
-  before: ReadonlyMap<string, Proof>,
-  now: ReadonlyMap<string, Proof>,
-): { kind: string; deviceId: string; text: string }[] {
-  return [...now].flatMap(([deviceId, { address, alsoAt }]) => {
-    const name = names.get(deviceId) ?? deviceId;
-    if (alsoAt.length > 0)
-      return [
-        {
-          kind: 'copied',
-          deviceId,
-          text: `${name} was proved at ${[address, ...alsoAt].join(' and ')} in one search: its card was copied. It is not handed over before only one of them is left.`,
-        },
-      ];
-    return before.get(deviceId)?.address === address
-      ? []
-      : [{ kind: 'proved', deviceId, text: `${name} was proved at ${address} by its host key.` }];
-  });
 }
 
 /** Milliseconds between two words about how far a search is. */
@@ -107,7 +68,7 @@ async function sweep(finding: Finding, job: Search, { run, control, release }: R
   let state: Searched['state'] = 'failed';
   let message: string;
   try {
-    before = await untilRecorded(finding, () => proved(finding, batchId));
+    before = await untilRecorded(finding, () => provedNow(finding, batchId));
     await untilRecorded(finding, () => finding.runs.repository.step(run.id, subnet, 'sweeping'));
     finding.events.send({ type: 'search', search: { ...job, state: 'running' } });
     progress = await finding.search(
@@ -133,7 +94,7 @@ async function record(finding: Finding, job: Search, searched: Searched): Promis
   const neighbours = await finding.neighbours.read().catch(() => new Map<string, string>());
   const known = new Map([...neighbours].filter(([address]) => addresses.includes(address)));
   if (known.size > 0) await untilRecorded(finding, () => finding.repository.setHardware(id, known));
-  const now = await untilRecorded(finding, () => proved(finding, batchId));
+  const now = await untilRecorded(finding, () => provedNow(finding, batchId));
   const batch = await untilRecorded(finding, () => finding.plans.repository.find(batchId));
   const names = new Map(batch?.plan.devices.map((device) => [device.id, device.hostName]));
   await untilRecorded(finding, () => finding.runs.repository.advance(id, subnet, progress.done));

@@ -1,7 +1,7 @@
 import * as z from 'zod';
-import ipaddr from 'ipaddr.js';
 import {
   GivenCluesSchema,
+  isOwnAddress,
   PlaceSchema,
   StartWatchSchema,
   TablePreviewSchema,
@@ -12,7 +12,14 @@ import {
   type StartWatch,
   type Watch,
 } from '@nest-mark/core';
-import { isCutName, readTable, TableError, type HeardClue, type ReadTable } from '@nest-mark/core/find';
+import {
+  clueTitles,
+  isCutName,
+  readTable,
+  TableError,
+  type HeardClue,
+  type ReadTable,
+} from '@nest-mark/core/find';
 import { once, onceProblems } from '../platform/idempotency/once';
 import { problem } from '../platform/http/problems';
 import { IdSchema, route, type Route } from '../platform/http/route';
@@ -24,12 +31,6 @@ const twice = (error: unknown): never => {
   // The database decides: of two that begin at once one is refused.
   if ((error as { constraint?: string }).constraint === 'run_watch_once') throw problem('watch-running');
   throw error;
-};
-
-const titles = {
-  multicast: 'announcements',
-  'address-request': 'requests for addresses',
-  neighbours: 'neighbours',
 };
 
 /** Begins to listen, once at a time for each batch. @throws Problem */
@@ -55,7 +56,7 @@ async function startWatch(
           {
             kind: 'watch-started',
             batchId,
-            text: `The bench listens on ${where.join(', ')} for ${sources.map((source) => titles[source]).join(', ')}.`,
+            text: `The bench listens on ${where.join(', ')} for ${sources.map((source) => clueTitles[source]).join(', ')}.`,
           },
         ],
         db,
@@ -68,21 +69,12 @@ async function startWatch(
   return watchOf(finding, id);
 }
 
-/** Addresses that are somebody's own network: private, link-local, loopback (RFC 1918, 3927, 1122, 4291, 4193). */
-function isOwn(address: string): boolean {
-  const plain = address.split('%')[0] ?? '';
-  if (!ipaddr.isValid(plain)) return false;
-  const range = ipaddr.parse(plain).range();
-  if (range === 'linkLocal' && plain.includes(':')) return address.includes('%');
-  return ['private', 'linkLocal', 'loopback', 'uniqueLocal'].includes(range);
-}
-
 /** @throws Problem with a sentence that helps */
 function read(text: string): ReadTable {
   try {
     const table = readTable(text);
     if (
-      table.rows.some(({ address }) => address !== null && isOwn(address)) ||
+      table.rows.some(({ address }) => address !== null && isOwnAddress(address)) ||
       table.rows.every(({ address }) => address === null)
     )
       return table;
@@ -127,7 +119,7 @@ async function give(
   await needBatch(finding.plans, batchId);
   const at = await finding.runs.repository.now();
   const clues = read(text)
-    .rows.filter(({ gone, address }) => !gone && (address === null || isOwn(address)))
+    .rows.filter(({ gone, address }) => !gone && (address === null || isOwnAddress(address)))
     .map(({ address, hardwareAddress, name }): HeardClue => ({
       source,
       at,

@@ -1,4 +1,4 @@
-import type { RemoteInfo } from 'node:dgram';
+import type { RemoteInfo, Socket } from 'node:dgram';
 import { encode, type Question } from 'dns-packet';
 import type { Clue } from '@nest-mark/core/find';
 import { cluesOfPacket, SERVICES } from './multicast-packet';
@@ -40,6 +40,26 @@ async function tried(opening: Promise<Bound>): Promise<Bound | null> {
   }
 }
 
+/** Joins groups; a network that is gone, or knows none, is left out. @returns null when none could be joined */
+async function joined(
+  ear: Bound | null,
+  memberships: (socket: Socket) => (() => void)[],
+): Promise<Bound | null> {
+  if (!ear) return null;
+  let count = 0;
+  for (const join of memberships(ear.socket)) {
+    try {
+      join();
+      count++;
+    } catch {
+      // The others hear on.
+    }
+  }
+  if (count > 0) return ear;
+  await ear.close();
+  return null;
+}
+
 /** Listens where hosts announce themselves, on all places together. */
 async function openEar(
   places: readonly ListenPlace[],
@@ -53,33 +73,31 @@ async function openEar(
     const ear = await tried(
       bind({ type: 'udp4', reuseAddr: true }, { address: '0.0.0.0', port: first.announcements.port }, hear),
     );
-    if (ear) {
-      for (const { announcements, address } of real) {
-        try {
-          ear.socket.addMembership(announcements.address, address);
-        } catch {
-          // That network is gone, or knows no groups.
-        }
-      }
-      bound.push(ear);
-    }
-    const six = await tried(
-      bind(
-        { type: 'udp6', reuseAddr: true, ipv6Only: true },
-        { address: '::', port: first.announcements.port },
-        hear,
+    const four = await joined(ear, (socket) =>
+      real.map(
+        ({ announcements, address }) =>
+          () =>
+            socket.addMembership(announcements.address, address),
       ),
     );
-    if (six) {
-      for (const { name } of real.filter(({ ipv6 }) => ipv6)) {
-        try {
-          six.socket.addMembership(GROUP_V6, `::%${name}`);
-        } catch {
-          // As above.
-        }
-      }
-      bound.push(six);
-    }
+    const six = await joined(
+      await tried(
+        bind(
+          { type: 'udp6', reuseAddr: true, ipv6Only: true },
+          { address: '::', port: first.announcements.port },
+          hear,
+        ),
+      ),
+      (socket) =>
+        real
+          .filter(({ ipv6 }) => ipv6)
+          .map(
+            ({ name }) =>
+              () =>
+                socket.addMembership(GROUP_V6, `::%${name}`),
+          ),
+    );
+    bound.push(...[four, six].filter((one) => one !== null));
   }
   for (const { announcements } of places.filter((place) => !real.includes(place))) {
     const ear = await tried(bind({ type: 'udp4' }, announcements, hear));
