@@ -1,7 +1,7 @@
 /** The order of folders, from the ground up; docs/architecture.md says why. */
 
 export const coreOrder = [
-  ['globals.d', 'units', 'problems', 'guide'],
+  ['globals.d', 'units', 'listed', 'problems', 'guide'],
   ['bytes', 'plain-name'],
   ['wifi', 'access', 'disk', 'net'],
   ['boards', 'system'],

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { ListeningSourceSchema } from '../locate/clue';
+import { ClueSourceSchema, ListeningSourceSchema } from '../locate/clue';
 
 export type { ClueSource, ListeningSource } from '../locate/clue';
 
@@ -50,7 +50,7 @@ export const HeardHostSchema = z.object({
   addresses: z.array(z.string()),
   hardwareAddress: z.string().nullable(),
   names: z.array(z.string()),
-  sources: z.array(z.string()),
+  sources: z.array(ClueSourceSchema),
   since: z.number(),
   at: z.number(),
   left: z.boolean(),

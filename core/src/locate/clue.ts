@@ -17,6 +17,16 @@ export const ClueSourceSchema = z.enum([
 ]);
 export type ClueSource = z.infer<typeof ClueSourceSchema>;
 
+/** Sources in words. */
+export const clueTitles: Record<ClueSource, string> = {
+  sweep: 'search',
+  multicast: 'announcements',
+  'address-request': 'requests for addresses',
+  neighbours: 'neighbours',
+  table: 'a list',
+  hand: 'typed',
+};
+
 /** Sources that listen until they are stopped. */
 export const ListeningSourceSchema = ClueSourceSchema.extract(['multicast', 'address-request', 'neighbours']);
 export type ListeningSource = z.infer<typeof ListeningSourceSchema>;

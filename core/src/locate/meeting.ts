@@ -1,3 +1,4 @@
+import { listed } from '../listed';
 import { addressNumber, inSubnet, subnetFault, subnetHostCount } from '../net/subnet';
 
 /** A network that this computer is on. */
@@ -22,9 +23,6 @@ export interface Meeting {
 const SELF_GIVEN = '169.254.0.0/16';
 
 const by = ({ wireless }: OwnPlace): string => (wireless ? 'by Wi-Fi' : 'by cable');
-
-const listed = (parts: readonly string[]): string =>
-  parts.length < 2 ? parts.join('') : `${parts.slice(0, -1).join(', ')} and ${parts.at(-1) ?? ''}`;
 
 const overlap = (a: string, b: string): boolean => {
   const first = (subnet: string): string => subnet.split('/')[0] ?? '';

@@ -1,3 +1,4 @@
+import { listed } from '../listed';
 import { assign, type Edge, type Pairing } from './assign';
 import type { HeardClue } from './clue';
 import { arrivalWindow, evidenceFor, type Evidence, type Sought } from './evidence';
@@ -22,9 +23,6 @@ const LIKELY_FROM = 6;
 const MARGIN = 3;
 /** So many arrivals in one window tell nothing about any of them. */
 const MOST_ARRIVALS = 8;
-
-const listed = (parts: readonly string[]): string =>
-  parts.length < 2 ? parts.join('') : `${parts.slice(0, -1).join(', ')} and ${parts.at(-1) ?? ''}`;
 
 const sentence = (text: string): string => `${text.charAt(0).toUpperCase()}${text.slice(1)}.`;
 

@@ -1,3 +1,4 @@
+import { listed } from '../listed';
 import { differing, settingTitle } from './effective';
 import type { Plan, SecretKind } from './model';
 
@@ -28,9 +29,6 @@ const settings: readonly { name: string; of: (plan: Plan) => unknown }[] = [
 const secretNames: Record<SecretKind, string> = {
   userPassword: 'the password',
 };
-
-const listed = (parts: readonly string[]): string =>
-  parts.length < 2 ? parts.join('') : `${parts.slice(0, -1).join(', ')} and ${parts.at(-1) ?? ''}`;
 
 /**
  * What differs between two versions of a plan.

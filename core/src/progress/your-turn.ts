@@ -1,3 +1,4 @@
+import { listed } from '../listed';
 import { compareNests } from '../plan/nests';
 import { bootWait, deviceStanding, type DeviceFacts, type DeviceStanding } from './standing';
 
@@ -74,10 +75,6 @@ const NAMED = 4;
 
 const many = (count: number, one: string, more = `${one}s`): string =>
   `${String(count)} ${count === 1 ? one : more}`;
-
-/** `A1`, `A1 and A2`, `A1, A2 and A3`. */
-const listed = (names: readonly string[]): string =>
-  names.length < 2 ? (names[0] ?? '') : `${names.slice(0, -1).join(', ')} and ${names.at(-1) ?? ''}`;
 
 /** Names where they are few, otherwise how many. */
 const few = (names: readonly string[], one: string, more = `${one}s`): string =>

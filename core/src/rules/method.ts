@@ -1,3 +1,4 @@
+import { listed } from '../listed';
 import { carriedTitles, type Carried } from '../firstboot/carried';
 import { NETPLAN_WITH_SAE } from '../firstboot/lacks';
 import { methodOf } from '../firstboot/methods';
@@ -36,10 +37,7 @@ function wanted(view: RuleView, settings: DeviceSettings): Carried[] {
   return (Object.keys(asked) as Carried[]).filter((name) => asked[name]);
 }
 
-const listed = (names: readonly Carried[]): string => {
-  const titles = names.map((name) => carriedTitles[name]);
-  return titles.length < 2 ? titles.join('') : `${titles.slice(0, -1).join(', ')} and ${titles.at(-1) ?? ''}`;
-};
+const titled = (names: readonly Carried[]): string => listed(names.map((name) => carriedTitles[name]));
 
 const methodActs: Rule = {
   id: 'method-acts',
@@ -121,12 +119,12 @@ const methodCarries: Rule = {
           ? []
           : [
               hit(
-                `Cards of ${image.title} cannot carry ${listed(left)}: its method is "${methodNameOf(image)}".`,
+                `Cards of ${image.title} cannot carry ${titled(left)}: its method is "${methodNameOf(image)}".`,
               ),
             ]),
         ...[...lacksOf(image, asked, settings)].map(([why, names]) =>
           hit(
-            `On boards of ${image.title} ${listed(names)} will not come true: ${why}.`,
+            `On boards of ${image.title} ${titled(names)} will not come true: ${why}.`,
             'Do that after the first boot, take it out of the plan, or choose another image.',
           ),
         ),

@@ -1,5 +1,6 @@
 import { existsSync } from 'node:fs';
 import { networkInterfaces } from 'node:os';
+import { addressNumber, addressOf } from '@nest-mark/core';
 import type { ListenPlace } from './ports';
 
 /** Group and port of multicast DNS (RFC 6762 section 3), and the port of those who give out addresses (RFC 2131, 4.1). */
@@ -29,7 +30,5 @@ export function ownPlaces(): ListenPlace[] {
 export function subnetOf(cidr: string): string {
   const [address = '', prefix = '32'] = cidr.split('/');
   const size = 2 ** (32 - Number(prefix));
-  const number = address.split('.').reduce((sum, part) => sum * 256 + Number(part), 0);
-  const base = Math.floor(number / size) * size;
-  return `${[24, 16, 8, 0].map((shift) => String(Math.floor(base / 2 ** shift) % 256)).join('.')}/${prefix}`;
+  return `${addressOf(Math.floor(addressNumber(address) / size) * size)}/${prefix}`;
 }

@@ -1,12 +1,12 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { clock, type ClueSource } from '@nest-mark/core';
+import { clock } from '@nest-mark/core';
+import { clueTitles } from '@nest-mark/core/find';
 import { Clock } from '../state/clock';
 import { progressFeature } from '../state/progress.reducer';
 import { FindRows } from '../ui/find-rows';
 import { SortHead } from '../ui/sort-head';
 import { TableView } from '../ui/table-view';
-import { sourceTexts } from './sources';
 
 /** Hosts that were heard and did not prove to be a device of this batch. */
 @Component({
@@ -24,7 +24,7 @@ export class HeardHosts {
       ...host,
       id: host.hardwareAddress ?? host.addresses[0] ?? String(at),
       name: host.names.join(', '),
-      by: host.sources.map((source) => sourceTexts[source as ClueSource].title).join(', '),
+      by: host.sources.map((source) => clueTitles[source]).join(', '),
       last: `${clock(Math.max(0, (now - host.at) / 1000))} ago`,
     }));
   });

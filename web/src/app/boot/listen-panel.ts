@@ -9,7 +9,7 @@ import {
 } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { inSubnet, searchSubnet, type ListeningSource, type Place } from '@nest-mark/core';
-import { meetingOf } from '@nest-mark/core/find';
+import { clueTitles, meetingOf } from '@nest-mark/core/find';
 import { Button } from 'primeng/button';
 import { Api } from '../api/api';
 import { asProblem } from '../api/api-problem';
@@ -20,12 +20,7 @@ import { progressFeature } from '../state/progress.reducer';
 import { BootActions, bootFeature } from './boot.reducer';
 import { selectListening } from './found';
 import { GiveClues } from './give-clues';
-import { sourceTexts } from './sources';
-
-const sources = (['multicast', 'address-request', 'neighbours'] as const).map((id) => ({
-  id,
-  ...sourceTexts[id],
-}));
+import { listeningSources as sources } from './sources';
 
 /** Listening: boards are heard as they arrive, without a subnet. */
 @Component({
@@ -62,7 +57,7 @@ export class ListenPanel {
   /** What each source came to, while it is listened, and why one is off. */
   protected readonly states = computed(() =>
     (this.watch()?.sources ?? []).map(({ source, on, message }) => ({
-      title: sourceTexts[source].title,
+      title: clueTitles[source],
       on,
       message,
     })),

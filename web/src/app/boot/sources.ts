@@ -1,20 +1,16 @@
-import type { ClueSource } from '@nest-mark/core';
+import type { ListeningSource } from '@nest-mark/core';
+import { clueTitles } from '@nest-mark/core/find';
 
-/** Where clues come from, in words: what each hears, and what it sends. */
-export const sourceTexts: Record<ClueSource, { title: string; does: string }> = {
-  sweep: { title: 'search', does: 'Connects to each address of a subnet.' },
-  multicast: {
-    title: 'announcements',
-    does: 'Hears what boards announce (multicast DNS), and asks for their names.',
-  },
-  'address-request': {
-    title: 'requests for addresses',
-    does: 'Only hears: boards that ask the network for an address, also those that get none.',
-  },
-  neighbours: {
-    title: 'neighbours',
-    does: 'Only looks: the hosts that this computer has spoken with.',
-  },
-  table: { title: 'a list', does: 'What the network’s own equipment has on its lists.' },
-  hand: { title: 'typed', does: 'Addresses that somebody typed.' },
+/** What each source hears, and what it sends. */
+const does: Record<ListeningSource, string> = {
+  multicast: 'Hears what boards announce (multicast DNS), and asks for their names.',
+  'address-request': 'Only hears: boards that ask the network for an address, also those that get none.',
+  neighbours: 'Only looks: the hosts that this computer has spoken with.',
 };
+
+/** What can be listened for, in words. */
+export const listeningSources = (['multicast', 'address-request', 'neighbours'] as const).map((id) => ({
+  id,
+  title: clueTitles[id],
+  does: does[id],
+}));
