@@ -1,6 +1,7 @@
 import { TestBed } from '@angular/core/testing';
 import type { Type } from '@angular/core';
-import type { Action } from '@ngrx/store';
+import { Router } from '@angular/router';
+import { Store, type Action } from '@ngrx/store';
 import { providePrimeNG } from 'primeng/config';
 import { of } from 'rxjs';
 import { CardsApi } from '../src/app/api/cards-api';
@@ -8,6 +9,7 @@ import { AddImage } from '../src/app/images/add-image';
 import { Home } from '../src/app/shell/home';
 import { BatchActions } from '../src/app/state/batch.actions';
 import { ImagesActions } from '../src/app/state/images.reducer';
+import { batchId } from './helpers/plan';
 import { bench } from './helpers/store';
 
 /** A form, and what it sends to the store. */
@@ -25,6 +27,7 @@ async function form(component: Type<unknown>) {
   const root = fixture.nativeElement as HTMLElement;
   sent.length = 0;
   return {
+    act,
     sent,
     root,
     stable: () => fixture.whenStable(),
@@ -50,6 +53,18 @@ describe('a paste with Enter right after it', () => {
     const { sent, pasteAndEnter } = await form(Home);
     pasteAndEnter('#first-batch', 'Tank monitors');
     expect(sent).toEqual([BatchActions.newWanted({ name: 'Tank monitors', begin: 'plan' })]);
+  });
+
+  it('makes the first batch, which then leads to what was at hand and not to the list', async () => {
+    const { act, root, stable, pasteAndEnter } = await form(Home);
+    const going = jest.spyOn(TestBed.inject(Router), 'navigate').mockResolvedValue(true);
+    pasteAndEnter('#first-batch', 'Tank monitors');
+    jest.mocked(TestBed.inject(Store).dispatch).mockRestore();
+    const made = { id: batchId, name: 'Tank monitors', site: '', devices: 0, updatedAt: 0 };
+    act(BatchActions.listCame({ list: [made] }));
+    await stable();
+    expect(going).not.toHaveBeenCalled();
+    expect(root.querySelector('#first-batch')).not.toBeNull();
   });
 
   it('of nothing says what is missing, and sends nothing', async () => {

@@ -6,6 +6,8 @@ setupZonelessTestEnv();
 Object.defineProperty(globalThis, 'matchMedia', {
   value: () => ({ matches: false, addEventListener: () => undefined, removeEventListener: () => undefined }),
 });
+/** jsdom has no layout to scroll. */
+Element.prototype.scrollIntoView = () => undefined;
 Object.defineProperty(globalThis, 'ResizeObserver', {
   value: class {
     observe(): void {}

@@ -22,7 +22,7 @@ const ways = [
   imports: [Button, FormsModule, InputText],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
-    @if (empty()) {
+    @if (empty() || making()) {
       <main class="sheet">
         <h1>Nothing on the bench yet</h1>
         <p>
@@ -103,6 +103,8 @@ export class Home {
   protected readonly empty = computed(() => this.list()?.length === 0);
   protected readonly name = signal('');
   protected readonly nothing = signal(false);
+  /** Set once the first batch was asked for: who made it goes where they chose, not to what the list shows. */
+  protected readonly making = signal(false);
   protected readonly ways = ways;
   protected readonly begin = signal<(typeof ways)[number]['begin']>('plan');
 
@@ -111,7 +113,7 @@ export class Home {
     effect(() => {
       const first = this.list()?.[0];
       if (this.empty()) focusId('first-batch');
-      if (first) void this.router.navigate(['/batch', first.id, 'plan'], { replaceUrl: true });
+      if (first && !this.making()) void this.router.navigate(['/batch', first.id, 'plan'], { replaceUrl: true });
     });
   }
 
@@ -119,6 +121,8 @@ export class Home {
     const name = this.name().trim();
     // Asked here and not by locking the button: Enter right after a paste would find it locked still.
     this.nothing.set(name === '');
-    if (name !== '') this.store.dispatch(BatchActions.newWanted({ name, begin: this.begin() }));
+    if (name === '') return;
+    this.making.set(true);
+    this.store.dispatch(BatchActions.newWanted({ name, begin: this.begin() }));
   }
 }
