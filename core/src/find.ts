@@ -1,4 +1,10 @@
-/** Door to finding boards by clues: for the server, the station, and the pages that need it. */
+/** Door to finding boards by clues, and to why one does not appear: for the server, the station, and the pages that need it. */
+export * from './faults/cases';
+export * from './faults/causes';
+export * from './faults/checks';
+export * from './faults/evidence';
+export * from './faults/model';
+export * from './faults/next-check';
 export * from './locate/assign';
 export * from './locate/clue';
 export * from './locate/evidence';

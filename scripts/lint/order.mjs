@@ -13,6 +13,7 @@ export const coreOrder = [
   ['firstboot'],
   ['rules'],
   ['locate'],
+  ['faults'],
   ['handover'],
   ['progress'],
   ['api'],
