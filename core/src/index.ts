@@ -37,6 +37,7 @@ export * from './rules/access';
 export * from './rules/index';
 export type { Rule } from './rules/rule';
 export * from './plan/search-subnet';
+export * from './plan/uses-wifi';
 export * from './plan/setting-words';
 export * from './progress/standing';
 export * from './cards/held-by';

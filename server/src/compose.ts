@@ -4,7 +4,9 @@ import type { Knex } from 'knex';
 import { BoardRepository, boardRoutes, type Boards } from './boards';
 import { CardRepository, capacityRun, cardRoutes, checkRoutes, slotRoutes, type Cards } from './cards';
 import {
+  caseRoutes,
   ClueRepository,
+  FaultRepository,
   SearchRepository,
   searchRoutes,
   searchRun,
@@ -137,6 +139,8 @@ export function compose(equipment: Equipment): Domains {
     ...platform,
     repository: new SearchRepository(knex),
     clues: new ClueRepository(knex),
+    faults: new FaultRepository(knex),
+    drillOf: (batchId) => lab?.drillOf(batchId) ?? null,
     runs,
     search,
     neighbours,
@@ -165,7 +169,7 @@ export function compose(equipment: Equipment): Domains {
     rounds,
     finding,
     handOver,
-    practice: { lab },
+    practice: { lab, finding },
   };
 }
 
@@ -184,6 +188,7 @@ export const allRoutes = (domains: Domains): Route[] => [
   ...roundRoutes(domains.rounds),
   ...searchRoutes(domains.finding),
   ...watchRoutes(domains.finding),
+  ...caseRoutes(domains.finding),
   ...passportRoutes(domains),
   ...handOverRoutes(domains.handOver),
   ...exportRoutes(domains.handOver),

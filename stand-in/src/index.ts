@@ -1,4 +1,5 @@
 export * from './board/login-service';
 export * from './board/read-card';
 export * from './lab';
+export * from './practice-error';
 export type { LabState } from './state';

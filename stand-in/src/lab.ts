@@ -1,24 +1,36 @@
-import { createHash } from 'node:crypto';
+import { createHash, randomInt } from 'node:crypto';
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
-import { noCardFaults, type PracticeAction, type PracticeView } from '@nest-mark/core/api';
+import { noCardFaults, type DrillView, type PracticeAction, type PracticeView } from '@nest-mark/core/api';
 import type { ListenPlace, NeighbourTable } from '@nest-mark/station/ports';
 import { AddressPool } from './air/access-point';
 import { RunningBoard } from './board/board';
 import { startLoginService } from './board/login-service';
 import { readCard } from './board/read-card';
 import { BootFailure, type BoardSettings } from './board/settings';
+import { beginDrill, endDrill, lookInDrill, mendInDrill, type DrillBench } from './drill/drill';
+import { viewOf } from './drill/state';
+import { PracticeError } from './practice-error';
 import { BACKUP_DISK, fillBackupDisk } from './reader/backup-disk';
 import { BEING_WRITTEN, StandInReader } from './reader/reader';
 import { freshLab, loadState, saveState, type LabState, type StandInBoard } from './state';
 
-/** A request that the practice bench cannot fulfil, with the reason. */
-export class PracticeError extends Error {
-  override readonly name = 'PracticeError';
+/** What an action means to a drill. */
+export interface Story {
+  /** Minutes of the story that it takes. */
+  minutes: number;
+  /** Done before a drill gives its boards power. */
+  beforePower: () => Promise<void>;
 }
+
+const noStory: Story = { minutes: 0, beforePower: () => Promise.resolve() };
 
 /** Last part of the address at which is listened on the practice network. */
 const LISTENER = 254;
+
+/** A network beside another one, of the same form. */
+const nextNetwork = (network: string): string =>
+  network.replace(/\d+$/, (last) => String((Number(last) + 128) % 256));
 
 /** A hardware address with the local bit set (RFC 7042 section 2.1), the same for the same nest each time. */
 const hardwareAddressOf = (nest: string): string =>
@@ -41,6 +53,7 @@ export class Lab {
   private readonly running = new Map<string, RunningBoard>();
   private readonly pool: AddressPool;
   private readonly listeners = new Set<() => void>();
+  private doing: Promise<void> = Promise.resolve();
   private stopAccessPoint: (() => Promise<void>) | null = null;
 
   private constructor(
@@ -64,15 +77,16 @@ export class Lab {
     const lab = new Lab(file, state, join(folder, 'cards'));
     saveState(file, state);
     await lab.reader.fill(BACKUP_DISK, fillBackupDisk);
-    // The access point itself answers on the network too, as routers do: a stranger among the boards.
-    lab.stopAccessPoint = await startLoginService(nobody, `${network}.1`, state.air.port).catch(() => null);
+    await lab.settleAir();
     for (const board of state.boards) if (board.powered) lab.start(board);
     return lab;
   }
 
   /** The practice network, as somebody listens there: one address in place of the groups of a real one. */
   get place(): ListenPlace {
-    const { network } = this.state.air;
+    const { air } = this.state;
+    // Elsewhere this computer has an address of another network, and nobody of this one is heard there.
+    const network = air.elsewhere ? nextNetwork(air.network) : air.network;
     const address = `${network}.${String(LISTENER)}`;
     return {
       name: 'practice',
@@ -86,7 +100,15 @@ export class Lab {
   }
 
   /** Hardware addresses of the boards that have an address. */
-  readonly neighbours: NeighbourTable = { read: () => Promise.resolve(this.pool.table()) };
+  readonly neighbours: NeighbourTable = {
+    read: () => Promise.resolve(this.reachable() ? this.pool.table() : new Map<string, string>()),
+  };
+
+  /** A drill of a batch that is under way. */
+  drillOf(batchId: string): DrillView | null {
+    const { drill } = this.state;
+    return drill?.outcome === 'open' && drill.batchId === batchId ? viewOf(drill) : null;
+  }
 
   /** Calls back after something changed on the bench. @returns how to stop */
   watch(listener: () => void): () => void {
@@ -134,11 +156,23 @@ export class Lab {
       bootSeconds: state.bootSeconds,
       slotRate: state.slotRate,
       serials: state.serials,
+      drill: state.drill && viewOf(state.drill),
     };
   }
 
-  /** Does what hands would do. @throws PracticeError when it cannot be done */
-  async act(action: PracticeAction): Promise<void> {
+  /**
+   * Does what hands would do.
+   * @param story what it means to a drill
+   * @throws PracticeError when it cannot be done
+   */
+  act(action: PracticeAction, story: Partial<Story> = {}): Promise<void> {
+    // One after the other, as one pair of hands: two drills that begin at once would hide two faults.
+    const done = this.doing.then(() => this.actAlone(action, { ...noStory, ...story }));
+    this.doing = done.catch(() => undefined);
+    return done;
+  }
+
+  private async actAlone(action: PracticeAction, { minutes, beforePower }: Story): Promise<void> {
     const { state } = this;
     switch (action.do) {
       case 'insert':
@@ -177,6 +211,20 @@ export class Lab {
         break;
       case 'air':
         Object.assign(state.air, action.air);
+        await this.settleAir();
+        break;
+      case 'drill':
+        await this.seatAll(action.batchId);
+        await beginDrill(this.drillBench, action.batchId, action.cause, Date.now(), beforePower);
+        break;
+      case 'look':
+        await lookInDrill(this.drillBench, action.check, action.nest, minutes);
+        break;
+      case 'mend':
+        await mendInDrill(this.drillBench, action.cause);
+        break;
+      case 'endDrill':
+        await endDrill(this.drillBench);
         break;
       case 'serials':
         state.serials = action.told;
@@ -189,6 +237,41 @@ export class Lab {
     saveState(this.file, state);
     this.reader.changed();
     this.changed();
+  }
+
+  /** What drills are given of the bench. */
+  private get drillBench(): DrillBench {
+    return {
+      state: this.state,
+      reader: this.reader,
+      leased: () => {
+        const leases = this.pool.table();
+        const boards = this.state.boards.filter(({ hardwareAddress }) =>
+          [...leases.values()].includes(hardwareAddress),
+        );
+        return boards.flatMap(({ nest }) => this.running.get(nest)?.view.hostName ?? []);
+      },
+      forgetLeases: () => this.pool.clear(),
+      power: (board, on) => this.power(board, on),
+      settleAir: () => this.settleAir(),
+      save: () => saveState(this.file, this.state),
+      random: (below) => randomInt(below),
+    };
+  }
+
+  /** Whether boards can be heard and reached from here. */
+  private reachable(): boolean {
+    const { apart, elsewhere } = this.state.air;
+    return !apart && !elsewhere;
+  }
+
+  /** The access point itself answers on the network too, as routers do: a stranger among the boards. */
+  private async settleAir(): Promise<void> {
+    const { network, port, elsewhere } = this.state.air;
+    if (elsewhere) {
+      await this.stopAccessPoint?.();
+      this.stopAccessPoint = null;
+    } else this.stopAccessPoint ??= await startLoginService(nobody, `${network}.1`, port).catch(() => null);
   }
 
   private changed(): void {
@@ -263,7 +346,14 @@ export class Lab {
       }
     let board = this.state.boards.find((candidate) => candidate.nest === nest);
     if (!board) {
-      board = { nest, hardwareAddress: hardwareAddressOf(nest), cardId: null, powered: false };
+      board = {
+        nest,
+        hardwareAddress: hardwareAddressOf(nest),
+        cardId: null,
+        powered: false,
+        fault: null,
+        copyOf: null,
+      };
       this.state.boards.push(board);
       this.state.boards.sort((a, b) => a.nest.localeCompare(b.nest, 'en', { numeric: true }));
     }
@@ -282,8 +372,11 @@ export class Lab {
   }
 
   private start(board: StandInBoard): void {
+    if (board.fault === 'not-powered') return;
     const readSettings = async (): Promise<BoardSettings> => {
-      const card = this.state.cards.find((candidate) => candidate.id === board.cardId);
+      const copied = this.state.boards.find(({ nest }) => nest === board.copyOf)?.cardId;
+      const cardId = copied ?? board.cardId;
+      const card = this.state.cards.find((candidate) => candidate.id === cardId);
       if (!card) throw new BootFailure('there is no card in the board');
       return this.reader.withSource(card, readCard);
     };
@@ -298,6 +391,7 @@ export class Lab {
         bootSeconds,
         () => this.place,
         () => this.changed(),
+        board.fault,
       ),
     );
   }

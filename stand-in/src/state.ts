@@ -1,6 +1,7 @@
 import { readFileSync, renameSync, writeFileSync } from 'node:fs';
 import * as z from 'zod';
 import { AirSchema, CardFaultsSchema, noCardFaults } from '@nest-mark/core/api';
+import { BoardFaultSchema, DrillStateSchema } from './drill/state';
 
 export const StandInCardSchema = z.object({
   id: z.string(),
@@ -19,6 +20,10 @@ export const StandInBoardSchema = z.object({
   hardwareAddress: z.string(),
   cardId: z.string().nullable(),
   powered: z.boolean(),
+  /** What a drill hides in it. */
+  fault: BoardFaultSchema.nullable().default(null),
+  /** Nest of the board whose card was copied onto the one in it. */
+  copyOf: z.string().nullable().default(null),
 });
 export type StandInBoard = z.infer<typeof StandInBoardSchema>;
 
@@ -33,6 +38,7 @@ export const LabStateSchema = z.object({
   slotRate: z.number().min(0),
   /** Whether the reader tells the cards' own serial numbers; many behind USB do not (common practice). */
   serials: z.boolean().default(true),
+  drill: DrillStateSchema.nullable().default(null),
 });
 export type LabState = z.infer<typeof LabStateSchema>;
 
@@ -85,10 +91,15 @@ export function freshLab(network: string): LabState {
       poolStart: 20,
       poolSize: 200,
       port: 2222,
+      bands: ['2.4 GHz'],
+      hidden: false,
+      apart: false,
+      elsewhere: false,
     },
     bootSeconds: 5,
     slotRate: 40e6,
     serials: true,
+    drill: null,
   };
 }
 

@@ -47,6 +47,10 @@ const air: Air = {
   poolStart: 20,
   poolSize: 10,
   port: 2222,
+  bands: ['2.4 GHz'],
+  hidden: false,
+  apart: false,
+  elsewhere: false,
 };
 
 interface Given {

@@ -2,6 +2,7 @@
 export * from './boards';
 export * from './card-faults';
 export * from './cards';
+export * from './cases';
 export * from './events';
 export * from './finding';
 export * from './handover';

@@ -1,5 +1,9 @@
 import * as z from 'zod';
+import { CauseIdSchema, CheckIdSchema } from '../faults/model';
+import { WifiBandSchema } from '../wifi/network';
 import { CardFaultsSchema } from './card-faults';
+
+export type { CauseId, CheckId } from '../faults/model';
 
 /** Messages of the practice bench. */
 
@@ -15,8 +19,47 @@ export const AirSchema = z.object({
   /** Addresses to give out; with none, boards ask again and again. */
   poolSize: z.number().int().min(0).max(240),
   port: z.number().int().min(1).max(65_535),
+  /** Bands on which the name is sent; practice boards hear 2.4 GHz only. */
+  bands: z.array(WifiBandSchema).min(1).default(['2.4 GHz']),
+  /** Whether the access point keeps its name to itself. */
+  hidden: z.boolean().default(false),
+  /** Whether it keeps its clients apart: then nobody here hears or reaches a board. */
+  apart: z.boolean().default(false),
+  /** Whether this computer is on another network. */
+  elsewhere: z.boolean().default(false),
 });
 export type Air = z.infer<typeof AirSchema>;
+
+/** A fault that a drill can hide. */
+export const DrillCauseSchema = CauseIdSchema.exclude(['unknown']);
+export type DrillCause = z.infer<typeof DrillCauseSchema>;
+
+/** Something that was looked at in a drill. */
+export const LookSchema = z.object({
+  check: CheckIdSchema,
+  nest: z.string(),
+  /** What eyes saw, in words. */
+  saw: z.string(),
+  minutes: z.number(),
+});
+export type Look = z.infer<typeof LookSchema>;
+
+/** A drill as the person who does it may see it. */
+export const DrillViewSchema = z.object({
+  batchId: z.string(),
+  /** Milliseconds since 1970. */
+  startedAt: z.number(),
+  /** Minutes of the story that have passed since power-on. */
+  minutes: z.number(),
+  looks: z.array(LookSchema),
+  /** What was mended in vain. */
+  inVain: z.array(CauseIdSchema),
+  outcome: z.enum(['open', 'found', 'given up']),
+  /** What it was and in which nest; null while that is open. */
+  cause: CauseIdSchema.nullable(),
+  nest: z.string().nullable(),
+});
+export type DrillView = z.infer<typeof DrillViewSchema>;
 
 /** What hands can do on the practice bench. */
 export const PracticeActionSchema = z.discriminatedUnion('do', [
@@ -37,10 +80,22 @@ export const PracticeActionSchema = z.discriminatedUnion('do', [
     do: z.literal('air'),
     air: AirSchema.pick({ on: true, ssid: true, passphrase: true, country: true }).extend({
       poolSize: AirSchema.shape.poolSize.optional(),
+      bands: z.array(WifiBandSchema).min(1).optional(),
+      hidden: z.boolean().optional(),
+      apart: z.boolean().optional(),
+      elsewhere: z.boolean().optional(),
     }),
   }),
   /** Whether the reader tells the cards' own serial numbers. */
   z.object({ do: z.literal('serials'), told: z.boolean() }),
+  /** Hides a fault among the boards of a batch, and powers them; any fault where none is named. */
+  z.object({ do: z.literal('drill'), batchId: z.string(), cause: DrillCauseSchema.nullable() }),
+  /** Looks at something while a drill goes on; it takes its minutes. */
+  z.object({ do: z.literal('look'), check: CheckIdSchema, nest: z.string() }),
+  /** Mends what is taken for the cause. */
+  z.object({ do: z.literal('mend'), cause: CauseIdSchema }),
+  /** Ends a drill; what was hidden is shown and undone. */
+  z.object({ do: z.literal('endDrill') }),
   z.object({ do: z.literal('pace'), bootSeconds: z.number().min(0).max(600), slotRate: z.number().min(0) }),
 ]);
 export type PracticeAction = z.infer<typeof PracticeActionSchema>;
@@ -75,5 +130,6 @@ export const PracticeViewSchema = z.object({
   bootSeconds: z.number(),
   slotRate: z.number(),
   serials: z.boolean(),
+  drill: DrillViewSchema.nullable(),
 });
 export type PracticeView = z.infer<typeof PracticeViewSchema>;

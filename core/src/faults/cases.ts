@@ -56,7 +56,7 @@ function sharedBy(away: readonly BoardFacts[], proved: readonly BoardFacts[]): s
       () => 'the round in which their cards were written',
     ),
   ];
-  const what = parts.length > 0 ? `${listed(parts)}` : '';
+  const what = listed(parts);
   if (what === '') return 'Others that share everything with them are there.';
   return proved.length > 0 ? `They share ${what}; nobody who is there does.` : `They share ${what}.`;
 }

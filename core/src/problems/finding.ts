@@ -28,5 +28,10 @@ export const findingProblems = problemsOf({
     says: 'No network was chosen on which to listen.',
     todo: 'Choose one that is yours, or on which you may.',
   },
+  'case-changed': {
+    status: 409,
+    says: 'This has changed in the meantime.',
+    todo: 'Look at what is asked now.',
+  },
   'table-unread': { status: 422, unharmed: 'Nothing was contacted.', says: '{why}' },
 });

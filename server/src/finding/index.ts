@@ -8,3 +8,5 @@ export { searchRun } from './searching';
 export { stamp } from './stamps';
 export { watchRoutes } from './watch-routes';
 export { watchRun } from './watching';
+export { caseRoutes } from './case-routes';
+export { FaultRepository } from './fault-repository';

@@ -8,15 +8,21 @@ const keyOf = (ssid: string, password: string): string =>
     ? password.toLowerCase()
     : pbkdf2Sync(password, ssid, 4096, 32, 'sha1').toString('hex');
 
+/** Bands of a practice board's radio; many small boards have this one only (common practice). */
+const HEARS: readonly string[] = ['2.4 GHz'];
+
 /** Why a board is not on the air, or null when it may join. */
 export function refuseBoard(air: Air, { radio }: BoardSettings): string | null {
   if (!air.on) return 'the access point is off';
   if (!radio.country) return 'its radio stays off, since no country is set';
   if (radio.country !== air.country)
     return `its country is ${radio.country}, the access point’s ${air.country}`;
+  if (!air.bands.some((band) => HEARS.includes(band)))
+    return `the network is sent on ${air.bands.join(', ')} only, and its radio hears ${HEARS.join(', ')}`;
   const network = radio.networks.find((candidate) => candidate.ssid === air.ssid);
   if (!network)
     return `it looks for ${radio.networks.map(({ ssid }) => `"${ssid}"`).join(', ') || 'no network'}, which is not on the air`;
+  if (air.hidden && !network.hidden) return `"${air.ssid}" hides its name, and the card does not say so`;
   if (network.password === null)
     return 'it takes the network for an open one, and the access point wants a key';
   return keyOf(network.ssid, network.password) === keyOf(air.ssid, air.passphrase)

@@ -3,7 +3,9 @@ import type { Air } from '@nest-mark/core/api';
 import { addressRequest, announcement, say, type Speaker } from '../air/voice';
 import type { ListenPlace } from '@nest-mark/station/ports';
 import { startLoginService } from './login-service';
+import type { BoardFault } from '../drill/state';
 import { BootFailure, type BoardSettings } from './settings';
+import { startFault } from './start-fault';
 
 export type BoardPhase = 'off' | 'starting' | 'offline' | 'online';
 
@@ -24,7 +26,7 @@ const ASK_AGAIN = 3000;
 /** A powered board: waits for its boot time, reads its card, joins the network, opens its login service. */
 export class RunningBoard {
   view: BoardView = { phase: 'starting', reason: '', address: null, hostName: null };
-  private timer: NodeJS.Timeout;
+  private timer: NodeJS.Timeout | undefined;
   private stopService: (() => Promise<void>) | null = null;
   private off = false;
   private asking: NodeJS.Timeout | undefined;
@@ -39,7 +41,10 @@ export class RunningBoard {
     bootSeconds: number,
     private readonly place: () => ListenPlace,
     private readonly changed: () => void,
+    private readonly fault: BoardFault | null = null,
   ) {
+    // One that takes its time is still at it when its fault is mended.
+    if (fault === 'still-booting') return;
     this.timer = setTimeout(() => {
       this.booting = this.boot();
     }, bootSeconds * 1000);
@@ -47,13 +52,24 @@ export class RunningBoard {
 
   private async boot(): Promise<void> {
     try {
+      const failure = startFault(this.fault);
+      if (failure !== null) throw new BootFailure(failure);
       const settings = await this.readSettings();
+      if (this.fault === 'login-off') settings.loginService = false;
+      // An older card of the same name: its key is one of its own making.
+      if (this.fault === 'other-card') settings.hostKey = null;
       this.view = { ...this.view, hostName: settings.hostName };
       const air = this.air();
       const refusal = refuseBoard(air, settings);
       if (refusal) throw new BootFailure(refusal);
       const speaker = { hostName: settings.hostName, hardwareAddress: this.hardwareAddress };
       const address = this.pool.lease(this.hardwareAddress);
+      if (air.apart || air.elsewhere)
+        throw new BootFailure(
+          address === null
+            ? 'the address server has no address left'
+            : `it is on the network as ${address}, and this computer cannot reach it there`,
+        );
       this.askForAddress(speaker, address);
       if (!address) throw new BootFailure('the address server has no address left');
       this.announce(speaker, address);

@@ -36,6 +36,7 @@ function networksOf(text: string, settings: BoardSettings): void {
         ssid: decodeURIComponent(name),
         password: kind === 'open' ? null : decodeURIComponent(key),
         priority: -at,
+        hidden: false,
       });
     } catch (error) {
       settings.ignored.push(

@@ -90,6 +90,7 @@ function readKeyfile({ path, mode, uid, content }: InsideFile, settings: BoardSe
         ? null
         : psk.replace(/^(\\s)+/, (all) => ' '.repeat(all.length / 2)).replace(/\\\\/g, '\\'),
     priority: Number(value('autoconnect-priority') ?? 0),
+    hidden: value('hidden') === 'true',
   });
 }
 

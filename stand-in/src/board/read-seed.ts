@@ -123,6 +123,7 @@ export async function readSeed(volume: CardFiles): Promise<BoardSettings> {
       settings.radio.networks.push({
         ssid,
         password: point.auth?.password ?? point.password ?? null,
+        hidden: point.hidden ?? false,
         priority: Number(point.networkmanager?.passthrough['connection.autoconnect-priority'] ?? 0),
       });
     settings.radio.networks.sort((a, b) => b.priority - a.priority);

@@ -19,7 +19,10 @@ export interface BoardSettings {
   /** Whether the login service runs. */
   loginService: boolean;
   files: { path: string; content: string }[];
-  radio: { country: string | null; networks: { ssid: string; password: string | null; priority: number }[] };
+  radio: {
+    country: string | null;
+    networks: { ssid: string; password: string | null; priority: number; hidden: boolean }[];
+  };
   /** What the board ignored, with the reason. */
   ignored: string[];
 }

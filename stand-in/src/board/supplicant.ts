@@ -5,6 +5,8 @@ export interface AirNetwork {
   ssid: string;
   password: string | null;
   priority: number;
+  /** Whether it is asked for by its name, since it does not tell it. */
+  hidden: boolean;
 }
 
 const list = (text: string): ReadonlySet<string> => new Set(text.split(' '));
@@ -77,7 +79,12 @@ function joined(block: ReadonlyMap<string, string>): AirNetwork | null {
         ? psk.slice(1, psk.lastIndexOf('"'))
         : psk;
   // Where it should have a key and has none, it asks with an empty one and never joins.
-  return { ssid, password: open ? null : (secret ?? ''), priority: Number(block.get('priority') ?? 0) };
+  return {
+    ssid,
+    password: open ? null : (secret ?? ''),
+    priority: Number(block.get('priority') ?? 0),
+    hidden: Number(block.get('scan_ssid') ?? 0) === 1,
+  };
 }
 
 /**

@@ -1,5 +1,7 @@
 import { existsSync, mkdirSync, truncateSync, writeFileSync } from 'node:fs';
+import { open as openFile } from 'node:fs/promises';
 import { join } from 'node:path';
+import type { Patch } from '@nest-mark/core/disk';
 import {
   contentDigest,
   DirectFile,
@@ -19,6 +21,7 @@ import {
   type MediumIdentity,
   type Slot,
 } from '@nest-mark/station/ports';
+import { PracticeError } from '../practice-error';
 import type { LabState, StandInCard } from '../state';
 import { StandInHandle } from './card-handle';
 
@@ -146,6 +149,36 @@ export class StandInReader implements CardReader {
     } finally {
       await source.close();
     }
+  }
+
+  /** What is on a card where patches would go. */
+  read(cardId: string, patches: readonly Patch[]): Promise<Patch[]> {
+    return this.withSource(this.idle(cardId), (source) =>
+      Promise.all(
+        patches.map(async ({ offset, bytes }) => ({
+          offset,
+          bytes: await source.read(offset, bytes.length),
+        })),
+      ),
+    );
+  }
+
+  /** Writes octets onto a card, as another computer would. */
+  async change(cardId: string, patches: readonly Patch[]): Promise<void> {
+    const file = await openFile(this.fileOf(this.idle(cardId)), 'r+');
+    try {
+      for (const { offset, bytes } of patches) await file.write(bytes, 0, bytes.length, offset);
+    } finally {
+      await file.close();
+    }
+    this.seen.delete(cardId);
+  }
+
+  private idle(cardId: string): StandInCard {
+    const card = this.state().cards.find(({ id }) => id === cardId);
+    if (!card || this.open_.has(cardId))
+      throw new PracticeError('The card is in use. Wait until that has ended.');
+    return card;
   }
 
   /** A card that is out for a second and then back. */

@@ -6,6 +6,7 @@ import * as safety from './migrations/0004-safety';
 import * as runs from './migrations/0005-runs';
 import * as ownMethods from './migrations/0006-own-methods';
 import * as clues from './migrations/0007-clues';
+import * as faults from './migrations/0008-faults';
 
 /** The database cannot be used; the message tells what to do. */
 export class DatabaseError extends Error {
@@ -20,6 +21,7 @@ const migrations: Record<string, { up(knex: Knex): Promise<void>; down(knex: Kne
   '0005-runs': runs,
   '0006-own-methods': ownMethods,
   '0007-clues': clues,
+  '0008-faults': faults,
 };
 
 /** Migrations from the bundle instead of a folder. */
