@@ -16,6 +16,7 @@ import {
 } from '../src/find';
 import { bestWay, board, follow, hidden, world } from './helpers/drill-worlds';
 
+const hall = { id: 'n', name: 'Hall', bands: [], country: 'DK', hidden: false, apart: false };
 const checkIds = Object.keys(checks) as CheckId[];
 
 describe('why a board does not appear', () => {
@@ -135,7 +136,8 @@ describe('why a board does not appear', () => {
   });
 
   it.each([
-    ['other-band', { network: { id: 'n', name: 'Hall', bands: ['5 GHz'], country: 'DK' } }],
+    ['other-band', { network: { ...hall, bands: ['5 GHz'] } }],
+    ['kept-apart', { network: { ...hall, apart: true } }],
     ['other-width', { board: { id: 'old', title: 'Old', bits: 32, bands: ['2.4 GHz'] } }],
     ['not-powered', { waited: null }],
     ['still-booting', { waited: 20 }],

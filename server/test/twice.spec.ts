@@ -503,6 +503,47 @@ const cases: Record<string, Case> = {
       expect(new Set(kept.map(({ run_id: run }) => run as string)).size).toBe(kept.length);
     },
   },
+  'post /batches/:id/cases/answers': {
+    call: () =>
+      plain('POST', '/batches/{batch}/cases/answers', {
+        deviceIds: [device()],
+        check: 'same-network',
+        answer: 'no',
+      }),
+    // Each is kept, and the newest one counts; who said it is told by the log.
+    holds: async (good, times) => {
+      all(good, times);
+      expect(await count('fault_answer', { check_id: 'same-network' })).toBe(times);
+      await server.knex('fault_answer').del();
+    },
+  },
+  'post /batches/:id/cases/answers/take-back': {
+    call: async () => {
+      await server.ok('POST', `/batches/${batch.id}/cases/answers`, {
+        deviceIds: [device()],
+        check: 'name-heard',
+        answer: 'no',
+      });
+      return plain('POST', '/batches/{batch}/cases/answers/take-back', {
+        deviceIds: [device()],
+        check: 'name-heard',
+      });
+    },
+    holds: one,
+  },
+  'post /batches/:id/cases/mends': {
+    call: () =>
+      plain('POST', '/batches/{batch}/cases/mends', {
+        deviceIds: [device()],
+        cause: 'hidden',
+        inVain: true,
+      }),
+    holds: async (good, times) => {
+      all(good, times);
+      // That it did not help is no reason to look for it again.
+      expect(await count('fault_mend', { batch_id: batch.id, in_vain_at: null })).toBe(0);
+    },
+  },
   'post /batches/:id/devices/:deviceId/files': {
     call: () => plain('POST', '/batches/{batch}/devices/{device}/files', { reveal: true }),
     holds: async (good, times) => {

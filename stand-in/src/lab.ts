@@ -1,10 +1,17 @@
 import { createHash, randomInt } from 'node:crypto';
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
-import { noCardFaults, type DrillView, type PracticeAction, type PracticeView } from '@nest-mark/core/api';
+import {
+  noCardFaults,
+  type CheckId,
+  type DrillCause,
+  type DrillView,
+  type PracticeAction,
+  type PracticeView,
+} from '@nest-mark/core/api';
 import type { ListenPlace, NeighbourTable } from '@nest-mark/station/ports';
 import { AddressPool } from './air/access-point';
-import { RunningBoard } from './board/board';
+import { RunningBoard, type BoardView } from './board/board';
 import { startLoginService } from './board/login-service';
 import { readCard } from './board/read-card';
 import { BootFailure, type BoardSettings } from './board/settings';
@@ -20,10 +27,12 @@ export interface Story {
   /** Minutes of the story that it takes. */
   minutes: number;
   /** Done before a drill gives its boards power. */
-  beforePower: () => Promise<void>;
+  beforePower: (deviceIds: string[]) => Promise<void>;
+  /** The looks by which the advice finds what is hidden; null where that is not known. */
+  way: CheckId[] | null;
 }
 
-const noStory: Story = { minutes: 0, beforePower: () => Promise.resolve() };
+const noStory: Story = { minutes: 0, beforePower: () => Promise.resolve(), way: null };
 
 /** Last part of the address at which is listened on the practice network. */
 const LISTENER = 254;
@@ -101,13 +110,27 @@ export class Lab {
 
   /** Hardware addresses of the boards that have an address. */
   readonly neighbours: NeighbourTable = {
-    read: () => Promise.resolve(this.reachable() ? this.pool.table() : new Map<string, string>()),
+    read: () =>
+      Promise.resolve(
+        new Map(
+          this.state.boards.flatMap(({ nest, hardwareAddress }) => {
+            const address = this.running.get(nest)?.joined ?? null;
+            return address === null ? [] : [[address, hardwareAddress] as const];
+          }),
+        ),
+      ),
   };
 
   /** A drill of a batch that is under way. */
   drillOf(batchId: string): DrillView | null {
     const { drill } = this.state;
     return drill?.outcome === 'open' && drill.batchId === batchId ? viewOf(drill) : null;
+  }
+
+  /** What is hidden, for those who reckon how it could be found; never for the one who does the drill. */
+  get hidden(): { batchId: string; cause: DrillCause } | null {
+    const { drill } = this.state;
+    return drill?.outcome === 'open' ? { batchId: drill.batchId, cause: drill.hidden.cause } : null;
   }
 
   /** Calls back after something changed on the bench. @returns how to stop */
@@ -138,7 +161,6 @@ export class Lab {
         };
       }),
     );
-    const off = { phase: 'off' as const, reason: '', address: null, hostName: null };
     return {
       cards,
       slots: Object.entries(state.slots).map(([id, cardId], index) => ({
@@ -146,13 +168,13 @@ export class Lab {
         title: `Slot ${String(index + 1)}`,
         cardId,
       })),
-      boards: state.boards.map(({ nest, hardwareAddress, cardId }) => ({
+      boards: state.boards.map(({ nest, hardwareAddress, cardId, powered }) => ({
         nest,
         hardwareAddress,
         cardId,
-        ...(this.running.get(nest)?.view ?? off),
+        ...this.shown(nest, powered),
       })),
-      air: state.air,
+      air: state.drill?.outcome === 'open' ? { ...state.drill.air, network: state.air.network } : state.air,
       bootSeconds: state.bootSeconds,
       slotRate: state.slotRate,
       serials: state.serials,
@@ -172,7 +194,7 @@ export class Lab {
     return done;
   }
 
-  private async actAlone(action: PracticeAction, { minutes, beforePower }: Story): Promise<void> {
+  private async actAlone(action: PracticeAction, { minutes, beforePower, way }: Story): Promise<void> {
     const { state } = this;
     switch (action.do) {
       case 'insert':
@@ -221,10 +243,10 @@ export class Lab {
         await lookInDrill(this.drillBench, action.check, action.nest, minutes);
         break;
       case 'mend':
-        await mendInDrill(this.drillBench, action.cause);
+        await mendInDrill(this.drillBench, action.cause, way);
         break;
       case 'endDrill':
-        await endDrill(this.drillBench);
+        await endDrill(this.drillBench, way);
         break;
       case 'serials':
         state.serials = action.told;
@@ -259,12 +281,6 @@ export class Lab {
     };
   }
 
-  /** Whether boards can be heard and reached from here. */
-  private reachable(): boolean {
-    const { apart, elsewhere } = this.state.air;
-    return !apart && !elsewhere;
-  }
-
   /** The access point itself answers on the network too, as routers do: a stranger among the boards. */
   private async settleAir(): Promise<void> {
     const { network, port, elsewhere } = this.state.air;
@@ -272,6 +288,13 @@ export class Lab {
       await this.stopAccessPoint?.();
       this.stopAccessPoint = null;
     } else this.stopAccessPoint ??= await startLoginService(nobody, `${network}.1`, port).catch(() => null);
+  }
+
+  /** What of a board is shown; in a drill no more than whether its switch is on. */
+  private shown(nest: string, powered: boolean): BoardView {
+    const off: BoardView = { phase: 'off', reason: '', address: null, hostName: null };
+    if (this.state.drill?.outcome === 'open') return powered ? { ...off, phase: 'starting' } : off;
+    return this.running.get(nest)?.view ?? off;
   }
 
   private changed(): void {

@@ -149,8 +149,13 @@ whenSandbox('the run-once script, run for real', () => {
     expect(board.radio).toEqual({
       country: 'DK',
       networks: [
-        { ssid: 'Hall', password: '  a\\b;c"d$(reboot)`', priority: 25 },
-        { ssid: 'Saltmarsh "Bench" 🦪 $HOME', password: settings.networks[0]?.key, priority: 10 },
+        { ssid: 'Hall', password: '  a\\b;c"d$(reboot)`', priority: 25, hidden: false },
+        {
+          ssid: 'Saltmarsh "Bench" 🦪 $HOME',
+          password: settings.networks[0]?.key,
+          priority: 10,
+          hidden: true,
+        },
       ],
     });
     expect(await read('etc/sudoers.d/nest-keeper')).toBe('keeper ALL=(ALL:ALL) ALL\n');

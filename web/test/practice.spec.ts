@@ -38,6 +38,7 @@ const view = (cards: PracticeView['cards']): PracticeView => ({
   bootSeconds: 1,
   slotRate: 0,
   serials: true,
+  drill: null,
 });
 
 describe('a list of cards that is open on the practice bench', () => {

@@ -1,6 +1,8 @@
 import * as z from 'zod';
 import { AnswerSchema, CauseIdSchema, CheckIdSchema, MendPlaceSchema } from '../faults/model';
 
+export type { Answer, CauseId, CheckId, MendPlace } from '../faults/model';
+
 /** Messages about boards that do not appear. Times are milliseconds since 1970. */
 
 const time = z.number();

@@ -3,8 +3,6 @@ import { CauseIdSchema, CheckIdSchema } from '../faults/model';
 import { WifiBandSchema } from '../wifi/network';
 import { CardFaultsSchema } from './card-faults';
 
-export type { CauseId, CheckId } from '../faults/model';
-
 /** Messages of the practice bench. */
 
 /** The stand-in access point and its address server. */
@@ -58,6 +56,8 @@ export const DrillViewSchema = z.object({
   /** What it was and in which nest; null while that is open. */
   cause: CauseIdSchema.nullable(),
   nest: z.string().nullable(),
+  /** The looks by which following the advice would have found it; null while that is open, or not known. */
+  way: z.array(CheckIdSchema).nullable(),
 });
 export type DrillView = z.infer<typeof DrillViewSchema>;
 

@@ -41,15 +41,15 @@ function sharedBy(away: readonly BoardFacts[], proved: readonly BoardFacts[]): s
   const parts = [
     ...common(
       ({ network }) => network?.name ?? null,
-      (name) => `the network ${name}`,
+      (name) => `the network “${name}”`,
     ),
     ...common(
       ({ image }) => image.title,
-      (title) => `the image ${title}`,
+      (title) => `the image “${title}”`,
     ),
     ...common(
       ({ board }) => board.title,
-      (title) => `the kind of board, ${title}`,
+      (title) => `the kind of board “${title}”`,
     ),
     ...common(
       ({ round }) => round,
@@ -166,4 +166,20 @@ const START_WEIGHT = 40;
 export function learntOdds(found: ReadonlyMap<CauseId, number>): (cause: CauseId) => number {
   const sum = Object.values(causes).reduce((total, { odds }) => total + odds, 0);
   return (cause) => (causes[cause].odds / sum) * START_WEIGHT + (found.get(cause) ?? 0);
+}
+
+/** The answer of somebody who looks well, where this is the cause. */
+export const trueAnswer = (check: CheckId, cause: CauseId): 'yes' | 'no' =>
+  checks[check].yes(cause) >= 0.5 ? 'yes' : 'no';
+
+/** The checks by which following the advice finds a cause, with true answers; mending in vain is gone on from. */
+export function wayTo(one: Case, cause: CauseId, odds?: (cause: CauseId) => number): CheckId[] {
+  const said: Said[] = [];
+  const inVain: CauseId[] = [];
+  for (;;) {
+    const { advice } = judge(one, said, inVain, odds);
+    if (advice.kind === 'ask') said.push({ check: advice.check, answer: trueAnswer(advice.check, cause) });
+    else if (advice.kind === 'found' && advice.cause !== cause) inVain.push(advice.cause);
+    else return said.map(({ check }) => check);
+  }
 }

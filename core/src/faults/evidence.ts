@@ -33,7 +33,15 @@ export interface BoardFacts {
   usual: number;
   symptom: Symptom;
   /** The network that it should join by radio; null for a board on a cable. */
-  network: { id: string; name: string; bands: readonly string[]; country: string } | null;
+  network: {
+    id: string;
+    name: string;
+    bands: readonly string[];
+    country: string;
+    /** Whether it hides its name, and keeps its clients apart, by what the shelf says. */
+    hidden: boolean;
+    apart: boolean;
+  } | null;
   image: { id: string; title: string; bits: number | null };
   board: { id: string; title: string; bits: number; bands: readonly string[] };
   country: string;
@@ -185,6 +193,16 @@ function planned(board: BoardFacts, { meet }: BenchFacts): Known[] {
           },
     );
   }
+  if (network?.apart)
+    known.push({
+      text: 'The shelf says that its network keeps its clients apart.',
+      fits: fits(1, { 'kept-apart': 30 }),
+    });
+  if (network?.hidden)
+    known.push({
+      text: 'The plan says that the network hides its name, and the card does too.',
+      fits: fits(1, { hidden: 0.1 }),
+    });
   if (network !== null && network.country !== '' && network.country !== board.country)
     known.push({
       text: `The plan says ${board.country || 'no country'}, the shelf ${network.country}.`,

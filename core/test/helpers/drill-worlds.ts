@@ -23,7 +23,7 @@ export const board = (number: number, change: Partial<BoardFacts> = {}): BoardFa
   waited: 400,
   usual: 90,
   symptom: 'nothing heard',
-  network: { id: 'bench', name: 'Saltmarsh Bench', bands: [], country: 'DK' },
+  network: { id: 'bench', name: 'Saltmarsh Bench', bands: [], country: 'DK', hidden: false, apart: false },
   image: { id: 'os', title: 'Practice OS 1, minimal', bits: 64 },
   board: { id: 'full', title: 'Full-size', bits: 64, bands: ['2.4 GHz'] },
   country: 'DK',

@@ -44,18 +44,39 @@ async function note(
   return 'noted';
 }
 
-/** A question without its places, for the log. */
-const short = (question: string): string => question.replace(/ ?\(?\{\w+\}\)?/g, '').replace(/ ,/g, ',');
+/** A question for the log, where it is about several boards at once. */
+function short(question: string, names: string): string {
+  const words: Record<string, string> = {
+    nest: names,
+    name: names,
+    mark: 'its mark',
+    network: 'its network',
+    bands: 'as its profile says',
+    country: 'as planned',
+    bits: 'this width',
+  };
+  return question.replace(/\{(\w+)\}/g, (whole, place: string) => words[place] ?? whole);
+}
 
 async function answer(finding: Finding, batchId: string, said: CaseAnswer, by: string): Promise<'noted'> {
+  // What was seen of one board says nothing of the others once that one is there.
+  const { about } = checks[said.check];
+  const deviceIds = about === 'network' ? said.deviceIds : said.deviceIds.slice(0, 1);
   const names = await namesOf(finding, batchId, said.deviceIds);
-  const text = `${names} not there: ${short(checks[said.check].question)} ${words[said.answer]}.`;
-  return note(finding, batchId, text, (db) => finding.faults.addAnswer(batchId, said, by, db));
+  const text = `${names} not there: ${short(checks[said.check].question, names)} ${words[said.answer]}.`;
+  return note(finding, batchId, text, (db) =>
+    finding.faults.addAnswer(
+      batchId,
+      { ...said, deviceIds },
+      { by, drill: finding.drillOf(batchId) !== null },
+      db,
+    ),
+  );
 }
 
 async function takeBack(finding: Finding, batchId: string, unsaid: CaseUnsaid): Promise<void> {
   const names = await namesOf(finding, batchId, unsaid.deviceIds);
-  const text = `${names} not there: the answer to “${short(checks[unsaid.check].question)}” was taken back.`;
+  const text = `${names} not there: the answer to “${short(checks[unsaid.check].question, names)}” was taken back.`;
   await note(finding, batchId, text, async (db) => {
     if (!(await finding.faults.takeBack(batchId, unsaid, db))) throw problem('case-changed');
   });

@@ -21,9 +21,12 @@ import {
   learntOdds,
   meetingOf,
   reasonFor,
+  wayTo,
   type BenchFacts,
   type BoardFacts,
   type Case,
+  type CauseId,
+  type CheckId,
   type Host,
   type Symptom,
 } from '@nest-mark/core/find';
@@ -74,6 +77,10 @@ function hostsNamed({ hosts, boards }: Heard, deviceId: string, hostName: string
   );
 }
 
+/** What a host says by itself. Tables keep a host for hours after it left. */
+const isSignOfLife = (source: Host['sources'][number]): boolean =>
+  source === 'multicast' || source === 'address-request';
+
 /** What was heard of a device that is away. */
 function symptomOf(
   { search, watch }: Pick<BatchProgress, 'search' | 'watch'>,
@@ -81,8 +88,9 @@ function symptomOf(
   poweredAt: number,
 ): Symptom {
   const since = hosts.filter(({ at }) => at >= poweredAt);
-  if (since.some(({ sightings }) => sightings[0]?.hostKey != null)) return 'other key';
-  if (since.some(({ addresses }) => addresses.length > 0)) return 'no login';
+  if (since.some(({ sightings }) => sightings[0]?.keyProven === true)) return 'other key';
+  if (since.some(({ addresses, sources }) => addresses.length > 0 && sources.some(isSignOfLife)))
+    return 'no login';
   if (since.some(({ asked }) => asked >= ASKS_OFTEN)) return 'asks';
   const listens = watch?.sources.some(({ source, on }) => source === 'address-request' && on) ?? false;
   if (watch && watch.at <= poweredAt && listens) return 'nothing heard';
@@ -135,6 +143,8 @@ function boardsOf(
             name: network.ssid,
             bands: network.bands,
             country: network.country,
+            hidden: network.hidden,
+            apart: network.isolation,
           },
           image: { id: image?.id ?? '', title: image?.title ?? '', bits: image?.wordBits ?? null },
           board: {
@@ -158,14 +168,16 @@ const mayBeThere = ({ poweredAt, seen }: DeviceProgress): boolean => poweredAt !
 function holding(
   answers: readonly KeptAnswer[],
   boards: readonly Board[],
-  from: number,
+  drilling: boolean,
   now: number,
 ): KeptAnswer[] {
   const kept = new Map<string, KeptAnswer>();
   for (const answer of answers) {
     const about = boards.filter(({ facts }) => answer.deviceIds.includes(facts.deviceId));
-    if (about.length === 0 || kept.has(answer.check) || answer.at < from) continue;
-    const { about: what } = checks[answer.check];
+    if (about.length === 0 || kept.has(answer.check)) continue;
+    if (answer.drill !== drilling) continue;
+    // A drill begins with its power-on, and so do its answers.
+    const what = drilling ? 'power' : checks[answer.check].about;
     const since = Math.max(
       ...about.map(({ poweredAt, writtenAt }) =>
         what === 'power' ? poweredAt : what === 'card' ? writtenAt : now - NETWORK_HOLDS,
@@ -178,11 +190,11 @@ function holding(
 }
 
 /** The newest mending of each cause since the boards' cards were written. */
-function mendsFor(mends: readonly KeptMend[], boards: readonly Board[], from: number): KeptMend[] {
+function mendsFor(mends: readonly KeptMend[], boards: readonly Board[]): KeptMend[] {
   const kept = new Map<string, KeptMend>();
   for (const mend of mends) {
     const about = boards.filter(({ facts }) => mend.deviceIds.includes(facts.deviceId));
-    if (about.length === 0 || kept.has(mend.cause) || mend.at < from) continue;
+    if (about.length === 0 || kept.has(mend.cause)) continue;
     if (about.some(({ writtenAt }) => mend.at >= writtenAt)) kept.set(mend.cause, mend);
   }
   return [...kept.values()].reverse();
@@ -208,11 +220,11 @@ async function heardSince(finding: Finding, batchId: string, progress: BatchProg
   return { hosts: hostsOf(clues.filter(fresh), sightings.filter(fresh)), boards };
 }
 
-/** Why boards of a batch do not appear, and what to look at next. @throws Problem when there is no such batch */
-export async function batchCases(finding: Finding, batchId: string): Promise<CaseView[]> {
+/** The cases of a batch, with what is needed to judge them. */
+async function openCases(finding: Finding, batchId: string) {
   const batch = await needBatch(finding.plans, batchId);
   const progress = await batchProgress(finding, batchId);
-  if (!Number.isFinite(earliest(progress))) return [];
+  if (!Number.isFinite(earliest(progress))) return null;
   const [view, heard, places, answers, mends, found, now] = await Promise.all([
     planView(finding.plans, batch),
     heardSince(finding, batchId, progress),
@@ -224,23 +236,41 @@ export async function batchCases(finding: Finding, batchId: string): Promise<Cas
   ]);
   const drill = finding.drillOf(batchId);
   const all = boardsOf(view, progress, heard, now, drill?.minutes ?? 0);
-  const byId = new Map(all.map((board) => [board.facts.deviceId, board]));
   const bench: BenchFacts = { meet: meetingOf(places, searchSubnet(view.plan, view.networks)).meet };
-  const odds = learntOdds(found);
-  const from = drill?.startedAt ?? 0;
-  return casesOf(
+  const cases = casesOf(
     all.map(({ facts }) => facts),
     bench,
-  ).map((one) => {
+  );
+  return { cases, all, answers, mends, drill, odds: learntOdds(found), now };
+}
+
+/** Why boards of a batch do not appear, and what to look at next. @throws Problem when there is no such batch */
+export async function batchCases(finding: Finding, batchId: string): Promise<CaseView[]> {
+  const open = await openCases(finding, batchId);
+  if (!open) return [];
+  const { cases, all, answers, mends, drill, odds, now } = open;
+  const byId = new Map(all.map((board) => [board.facts.deviceId, board]));
+  return cases.map((one) => {
     const boards = one.boards.flatMap(({ deviceId }) => byId.get(deviceId) ?? []);
-    const said = holding(answers, boards, from, now);
-    const mended = mendsFor(mends, boards, from);
+    const said = holding(answers, boards, drill !== null, now);
+    const mended = drill ? [] : mendsFor(mends, boards);
     const inVain = [
       ...mended.flatMap(({ cause, inVainAt }) => (inVainAt === null ? [] : [cause])),
       ...(drill?.inVain ?? []),
     ];
     return caseView(one, boards, said, mended, judge(one, said, inVain, odds));
   });
+}
+
+/** The looks by which following the advice finds a cause; null where nobody is missing. */
+export async function wayByAdvice(
+  finding: Finding,
+  batchId: string,
+  cause: CauseId,
+): Promise<CheckId[] | null> {
+  const open = await openCases(finding, batchId);
+  const [first] = open?.cases ?? [];
+  return open && first ? wayTo(first, cause, open.odds) : null;
 }
 
 function caseView(

@@ -14,7 +14,7 @@ export interface Finding extends Platform {
   clues: ClueRepository;
   faults: FaultRepository;
   /** A drill of this batch that is under way on the practice bench. */
-  drillOf(batchId: string): Pick<DrillView, 'startedAt' | 'minutes' | 'inVain'> | null;
+  drillOf(batchId: string): Pick<DrillView, 'minutes' | 'inVain'> | null;
   runs: Runs;
   search: SearchNetwork;
   neighbours: NeighbourTable;

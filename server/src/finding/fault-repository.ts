@@ -14,6 +14,7 @@ interface AnswerRow {
   device_ids: string[];
   check_id: string;
   answer: string;
+  drill: boolean;
   by: string;
   at: Date;
 }
@@ -31,6 +32,8 @@ export interface KeptAnswer {
   deviceIds: string[];
   check: CheckId;
   answer: Answer;
+  /** Whether it was said in a drill; it is true of nothing else. */
+  drill: boolean;
   by: string;
   at: number;
 }
@@ -54,7 +57,7 @@ export class FaultRepository {
   async addAnswer(
     batchId: string,
     { deviceIds, check, answer }: CaseAnswer,
-    by: string,
+    { by, drill }: { by: string; drill: boolean },
     db: Knex,
   ): Promise<void> {
     await db('fault_answer').insert({
@@ -62,6 +65,7 @@ export class FaultRepository {
       device_ids: deviceIds,
       check_id: check,
       answer,
+      drill,
       by,
     });
   }
@@ -112,7 +116,14 @@ export class FaultRepository {
       const answer = AnswerSchema.safeParse(row.answer);
       if (!check.success || !answer.success) return [];
       return [
-        { deviceIds: row.device_ids, check: check.data, answer: answer.data, by: row.by, at: millis(row.at) },
+        {
+          deviceIds: row.device_ids,
+          check: check.data,
+          answer: answer.data,
+          drill: row.drill,
+          by: row.by,
+          at: millis(row.at),
+        },
       ];
     });
   }

@@ -9,4 +9,5 @@ export { stamp } from './stamps';
 export { watchRoutes } from './watch-routes';
 export { watchRun } from './watching';
 export { caseRoutes } from './case-routes';
+export { wayByAdvice } from './cases';
 export { FaultRepository } from './fault-repository';

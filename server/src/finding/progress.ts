@@ -52,6 +52,7 @@ export async function batchProgress(finding: Finding, batchId: string): Promise<
   const byDevice = new Map(matches.map((match) => [match.deviceId, match]));
   const heard = await hear(finding, batchId, watch, matches, sightings);
   const told = await tellsOf(finding, batchId, matches, heard.hosts);
+  const drill = finding.drillOf(batchId);
   const live = rounds.map((round) => finding.rounds.live.overlay(round));
   const devices = records.map((device): DeviceProgress => {
     const stored = cards.get(device.deviceId);
@@ -66,7 +67,9 @@ export async function batchProgress(finding: Finding, batchId: string): Promise<
     // elsewhere is not on record here; its board is known by its key all the same.
     const done = card?.state === 'verified' || card?.state === 'lost';
     const written = !card || (done && (match?.sighting.at ?? 0) >= card.at);
-    const current = match && written ? match : null;
+    // In a drill every board was powered anew: what it proved before says nothing about it.
+    const since = drill ? (device.poweredAt ?? 0) : 0;
+    const current = match && written && match.sighting.at >= since ? match : null;
     return {
       deviceId: device.deviceId,
       card: card ? { state: card.state, share: card.share, at: card.at, message: card.message } : null,

@@ -1,10 +1,9 @@
-import { PracticeActionSchema, PracticeViewSchema } from '@nest-mark/core';
+import { PracticeActionSchema, PracticeViewSchema, type PracticeAction } from '@nest-mark/core';
 import { checks } from '@nest-mark/core/find';
-import { PracticeError, type Story } from '@nest-mark/stand-in';
+import { PracticeError, type Lab, type Story } from '@nest-mark/stand-in';
 import { problem } from '../platform/http/problems';
 import { route, type Route } from '../platform/http/route';
-import { stamp } from '../finding';
-import { needBatch } from '../plans';
+import { stamp, wayByAdvice } from '../finding';
 import type { Practice } from './domain';
 
 function lab(practice: Practice): NonNullable<Practice['lab']> {
@@ -12,16 +11,29 @@ function lab(practice: Practice): NonNullable<Practice['lab']> {
   return practice.lab;
 }
 
-/** A drill begins with power for every board; their own proofs of before say nothing about it. */
-async function notePower({ finding }: Practice, batchId: string): Promise<void> {
-  const { plan } = await needBatch(finding.plans, batchId);
-  await stamp(
-    finding,
-    batchId,
-    plan.devices.map(({ id }) => id),
-    'powered_at',
-    'powered for a drill',
-  );
+/** A drill begins with power for its boards; their own proofs of before say nothing about it. */
+async function notePower({ finding }: Practice, batchId: string, deviceIds: string[]): Promise<void> {
+  await stamp(finding, batchId, deviceIds, 'powered_at', 'powered for a drill');
+}
+
+/** What an action means to a drill: how long it takes, and how it could have been found. */
+async function storyOf(
+  practice: Practice,
+  bench: Pick<Lab, 'hidden'>,
+  action: PracticeAction,
+): Promise<Partial<Story>> {
+  const { hidden } = bench;
+  switch (action.do) {
+    case 'look':
+      return { minutes: checks[action.check].minutes };
+    case 'drill':
+      return { beforePower: (deviceIds) => notePower(practice, action.batchId, deviceIds) };
+    case 'mend':
+    case 'endDrill':
+      return hidden ? { way: await wayByAdvice(practice.finding, hidden.batchId, hidden.cause) } : {};
+    default:
+      return {};
+  }
 }
 
 export const practiceRoutes = (practice: Practice): Route[] => [
@@ -42,12 +54,7 @@ export const practiceRoutes = (practice: Practice): Route[] => [
     problems: ['no-practice', 'practice-refused', 'batch-missing'],
     run: async ({ body }) => {
       const bench = lab(practice);
-      const story: Partial<Story> =
-        body.do === 'look'
-          ? { minutes: checks[body.check].minutes }
-          : body.do === 'drill'
-            ? { beforePower: () => notePower(practice, body.batchId) }
-            : {};
+      const story = await storyOf(practice, bench, body);
       await bench.act(body, story).catch((error: unknown) => {
         throw error instanceof PracticeError ? problem('practice-refused', { why: error.message }) : error;
       });

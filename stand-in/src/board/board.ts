@@ -25,6 +25,8 @@ const ASK_AGAIN = 3000;
 
 /** A powered board: waits for its boot time, reads its card, joins the network, opens its login service. */
 export class RunningBoard {
+  /** Its address, from the time on at which it is really on the network. */
+  joined: string | null = null;
   view: BoardView = { phase: 'starting', reason: '', address: null, hostName: null };
   private timer: NodeJS.Timeout | undefined;
   private stopService: (() => Promise<void>) | null = null;
@@ -72,6 +74,7 @@ export class RunningBoard {
         );
       this.askForAddress(speaker, address);
       if (!address) throw new BootFailure('the address server has no address left');
+      this.joined = address;
       this.announce(speaker, address);
       if (!settings.loginService)
         throw new BootFailure(`it is on the network as ${address}, but its login service is off`);

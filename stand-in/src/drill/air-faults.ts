@@ -1,8 +1,10 @@
 import type { Air, DrillCause } from '@nest-mark/core/api';
 
-/** Another letter in the place of the last one that is one. */
+/** Another letter in the place of the last small one; another sign at the end where there is none. */
 const oneLetterOff = (text: string): string =>
-  text.replace(/[a-z](?=[^a-z]*$)/, (letter) => (letter === 'e' ? 'a' : 'e'));
+  /[a-z]/.test(text)
+    ? text.replace(/[a-z](?=[^a-z]*$)/, (letter) => (letter === 'e' ? 'a' : 'e'))
+    : text.replace(/.$/u, (sign) => (sign === '7' ? '1' : '7'));
 
 /** The first letter of the second word in its other case; of the first one where there is no second. */
 function otherCase(text: string): string {

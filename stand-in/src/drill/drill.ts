@@ -32,6 +32,7 @@ const MENDING = 3;
 /** A board with its card's label. */
 interface Labelled {
   board: StandInBoard;
+  deviceId: string;
   mark: string;
   hostName: string;
 }
@@ -40,7 +41,9 @@ async function labelled({ state, reader }: DrillBench, batchId: string): Promise
   const found = await Promise.all(
     state.boards.map(async (board) => {
       const label = board.cardId === null ? null : await reader.labelOf(board.cardId);
-      return label?.batchId === batchId ? [{ board, mark: label.mark, hostName: label.hostName }] : [];
+      return label?.batchId === batchId
+        ? [{ board, deviceId: label.deviceId, mark: label.mark, hostName: label.hostName }]
+        : [];
     }),
   );
   return found.flat();
@@ -75,7 +78,7 @@ async function restart(bench: DrillBench, boards: readonly Labelled[]): Promise<
 /**
  * Hides a fault among the boards of a batch and powers them all.
  * @param cause which; null for any of them
- * @param beforePower done when everything is ready, before the first board gets its power
+ * @param beforePower done when everything is ready, before the first board gets its power; with whose boards they are
  * @throws PracticeError when the batch has no boards to do it with
  */
 export async function beginDrill(
@@ -83,7 +86,7 @@ export async function beginDrill(
   batchId: string,
   cause: DrillCause | null,
   now: number,
-  beforePower: () => Promise<void>,
+  beforePower: (deviceIds: string[]) => Promise<void>,
 ): Promise<void> {
   const { state } = bench;
   if (state.drill?.outcome === 'open')
@@ -110,9 +113,10 @@ export async function beginDrill(
     hidden: { cause: chosen, nest: victim.board.nest },
     air: { ...state.air },
     card: null,
+    way: null,
   };
   await hide(bench, drill, victim, other, boards.length);
-  await beforePower();
+  await beforePower(boards.map(({ deviceId }) => deviceId));
   await restart(bench, boards);
 }
 
@@ -190,7 +194,7 @@ export async function lookInDrill(
 }
 
 /** Mends what is taken for the cause: if it is the one, the boards come up. @throws PracticeError without a drill */
-export async function mendInDrill(bench: DrillBench, cause: CauseId): Promise<void> {
+export async function mendInDrill(bench: DrillBench, cause: CauseId, way: CheckId[] | null): Promise<void> {
   const drill = running(bench);
   drill.minutes += MENDING;
   if (cause !== drill.hidden.cause) {
@@ -198,12 +202,13 @@ export async function mendInDrill(bench: DrillBench, cause: CauseId): Promise<vo
     return;
   }
   drill.outcome = 'found';
+  drill.way = way;
   await undo(bench, drill);
   await restart(bench, await labelled(bench, drill.batchId));
 }
 
 /** Gives a drill up, or clears one away that is over. */
-export async function endDrill(bench: DrillBench): Promise<void> {
+export async function endDrill(bench: DrillBench, way: CheckId[] | null): Promise<void> {
   const { state } = bench;
   const { drill } = state;
   if (!drill) return;
@@ -212,6 +217,7 @@ export async function endDrill(bench: DrillBench): Promise<void> {
     return;
   }
   drill.outcome = 'given up';
+  drill.way = way;
   await undo(bench, drill);
   await restart(bench, await labelled(bench, drill.batchId));
 }

@@ -42,7 +42,12 @@ export type DrillState = z.infer<typeof DrillStateSchema>;
 export function viewOf(drill: DrillState): DrillView {
   const { hidden, air: _air, card: _card, ...rest } = drill;
   const over = drill.outcome !== 'open';
-  return { ...rest, cause: over ? hidden.cause : null, nest: over ? hidden.nest : null };
+  return {
+    ...rest,
+    cause: over ? hidden.cause : null,
+    nest: over ? hidden.nest : null,
+    way: over ? drill.way : null,
+  };
 }
 
 export const isBoardFault = (cause: DrillCause): cause is BoardFault =>

@@ -20,6 +20,7 @@ import {
   RateListSchema,
   RoundSchema,
   PlaceSchema,
+  CasesSchema,
   SearchSchema,
   TablePreviewSchema,
   WatchSchema,
@@ -33,6 +34,10 @@ import {
   type KeyType,
   type LogEntry,
   type MadeKey,
+  type CaseAnswer,
+  type CaseMend,
+  type CaseUnsaid,
+  type CaseView,
   type GivenClues,
   type HostTable,
   type Passport,
@@ -113,6 +118,14 @@ export class Api {
     call('POST', `/batches/${id}/clues/preview`, TablePreviewSchema, { body: { text } });
   giveClues = (id: string, body: GivenClues): Observable<Watch> =>
     call('POST', `/batches/${id}/clues`, WatchSchema, { body, headers: once() });
+  /** Why boards of a batch do not appear. */
+  cases = (id: string): Observable<{ cases: CaseView[] }> => call('GET', `/batches/${id}/cases`, CasesSchema);
+  answerCase = (id: string, body: CaseAnswer): Observable<{ cases: CaseView[] }> =>
+    call('POST', `/batches/${id}/cases/answers`, CasesSchema, { body, headers: once() });
+  unsayCase = (id: string, body: CaseUnsaid): Observable<{ cases: CaseView[] }> =>
+    call('POST', `/batches/${id}/cases/answers/take-back`, CasesSchema, { body });
+  mendCase = (id: string, body: CaseMend): Observable<{ cases: CaseView[] }> =>
+    call('POST', `/batches/${id}/cases/mends`, CasesSchema, { body, headers: once() });
   cancelSearch = (id: string): Observable<void> => order('POST', `/searches/${id}/cancel`);
 
   handOverFile = (id: string, file: string): Observable<string> =>

@@ -28,6 +28,7 @@ import { TableView } from '../ui/table-view';
 import { BootActions, bootFeature } from './boot.reducer';
 import { HeardHosts } from './heard-hosts';
 import { ListenPanel } from './listen-panel';
+import { NotThere } from './not-there';
 import { selectMissing, selectSearching, selectUnpowered } from './found';
 
 /** What the waiting means, in words. */
@@ -51,6 +52,7 @@ function waitText(wait: BootWait | null): string {
     HeardHosts,
     InputText,
     ListenPanel,
+    NotThere,
     SortHead,
   ],
   changeDetection: ChangeDetectionStrategy.OnPush,

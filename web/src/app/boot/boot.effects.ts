@@ -2,7 +2,18 @@ import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
-import { debounceTime, EMPTY, exhaustMap, filter, map, merge, mergeMap } from 'rxjs';
+import {
+  concatMap,
+  debounceTime,
+  EMPTY,
+  exhaustMap,
+  filter,
+  map,
+  merge,
+  mergeMap,
+  switchMap,
+  throttleTime,
+} from 'rxjs';
 import { searchSubnet } from '@nest-mark/core';
 import { Api } from '../api/api';
 import { batchFeature } from '../state/batch.reducer';
@@ -10,7 +21,7 @@ import { networksFeature } from '../state/networks.reducer';
 import { ProgressActions } from '../state/progress.reducer';
 import { BootActions, bootFeature } from './boot.reducer';
 import { selectMissing, selectSearching } from './found';
-import { asked, told } from '../state/asked';
+import { asked, quietly, told } from '../state/asked';
 
 /** Pause between two searches of a repeated one. */
 const pauseMs = 5000;
@@ -111,6 +122,51 @@ export const stopListening = createEffect(
     actions.pipe(
       ofType(BootActions.listenLeft),
       mergeMap(({ watchId }) => told(api.stopWatch(watchId))),
+    ),
+  { functional: true },
+);
+
+/** Asks why boards do not appear: where somebody looks, and whenever how far they are has changed. */
+export const loadCases = createEffect(
+  (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
+    merge(
+      actions.pipe(ofType(BootActions.casesWanted)),
+      actions.pipe(
+        ofType(ProgressActions.came),
+        concatLatestFrom(() => store.select(bootFeature.selectCases)),
+        filter(([, cases]) => cases !== null),
+      ),
+    ).pipe(
+      throttleTime(400, undefined, { leading: true, trailing: true }),
+      concatLatestFrom(() => store.select(batchFeature.selectId)),
+      switchMap(([, id]) =>
+        id === null ? EMPTY : quietly(api.cases(id), ({ cases }) => BootActions.casesCame({ cases })),
+      ),
+    ),
+  { functional: true },
+);
+
+/** One after the other: the next question depends on the answer. */
+export const sayOfCase = createEffect(
+  (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
+    actions.pipe(
+      ofType(BootActions.caseAnswered, BootActions.caseUnsaid, BootActions.caseMended),
+      concatLatestFrom(() => store.select(batchFeature.selectId)),
+      concatMap(([said, id]) => {
+        if (id === null) return EMPTY;
+        const { deviceIds } = said;
+        const sent =
+          said.type === BootActions.caseAnswered.type
+            ? api.answerCase(id, { deviceIds, check: said.check, answer: said.answer })
+            : said.type === BootActions.caseUnsaid.type
+              ? api.unsayCase(id, { deviceIds, check: said.check })
+              : api.mendCase(id, { deviceIds, cause: said.cause, inVain: said.inVain });
+        return asked(
+          sent,
+          ({ cases }) => BootActions.casesCame({ cases }),
+          (problem) => [BootActions.caseRefused({ problem }), BootActions.casesWanted()],
+        );
+      }),
     ),
   { functional: true },
 );

@@ -1,5 +1,5 @@
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
-import type { ListeningSource, Problem } from '@nest-mark/core/api';
+import type { Answer, CaseView, CauseId, CheckId, ListeningSource, Problem } from '@nest-mark/core/api';
 import { BatchActions } from '../state/batch.actions';
 
 export const BootActions = createActionGroup({
@@ -13,6 +13,12 @@ export const BootActions = createActionGroup({
     'Listen Refused': props<{ problem: Problem }>(),
     'Listen Left': props<{ watchId: string }>(),
     'Clues Given': props<{ text: string; source: 'table' | 'hand' }>(),
+    'Cases Wanted': emptyProps(),
+    'Cases Came': props<{ cases: CaseView[] }>(),
+    'Case Answered': props<{ deviceIds: string[]; check: CheckId; answer: Answer }>(),
+    'Case Unsaid': props<{ deviceIds: string[]; check: CheckId }>(),
+    'Case Mended': props<{ deviceIds: string[]; cause: CauseId; inVain: boolean }>(),
+    'Case Refused': props<{ problem: Problem }>(),
     'Repeat Set': props<{ repeat: boolean }>(),
   },
 });
@@ -22,9 +28,18 @@ export interface BootState {
   repeat: boolean;
   problem: Problem | null;
   listenProblem: Problem | null;
+  /** Boards that do not appear, as the server judges them; null until it was asked. */
+  cases: readonly CaseView[] | null;
+  caseProblem: Problem | null;
 }
 
-const initial: BootState = { repeat: false, problem: null, listenProblem: null };
+const initial: BootState = {
+  repeat: false,
+  problem: null,
+  listenProblem: null,
+  cases: null,
+  caseProblem: null,
+};
 
 export const bootFeature = createFeature({
   name: 'boot',
@@ -37,6 +52,8 @@ export const bootFeature = createFeature({
       listenProblem: null,
     })),
     on(BootActions.listenRefused, (state, { problem }): BootState => ({ ...state, listenProblem: problem })),
+    on(BootActions.casesCame, (state, { cases }): BootState => ({ ...state, cases, caseProblem: null })),
+    on(BootActions.caseRefused, (state, { problem }): BootState => ({ ...state, caseProblem: problem })),
     on(BootActions.searchLeft, (state): BootState => ({ ...state, repeat: false })),
     on(BootActions.repeatSet, (state, { repeat }): BootState => ({ ...state, repeat })),
     on(BatchActions.opened, (): BootState => initial),

@@ -1,4 +1,4 @@
-import { inject, Injectable } from '@angular/core';
+import { computed, inject, Injectable } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { noCardFaults, type PracticeAction } from '@nest-mark/core';
 import { batchFeature } from '../state/batch.reducer';
@@ -11,6 +11,8 @@ export class PracticeHands {
   private readonly store = inject(Store);
   private readonly batchId = this.store.selectSignal(batchFeature.selectId);
   readonly view = this.store.selectSignal(practiceFeature.selectView);
+  /** Whether a drill hides something: then the bench does not show it. */
+  readonly drilling = computed(() => this.view()?.drill?.outcome === 'open');
   readonly problem = this.store.selectSignal(practiceFeature.selectProblem);
 
   enter(): void {
@@ -32,12 +34,10 @@ export class PracticeHands {
     this.act({ do: 'cardFaults', cardId, faults });
   }
 
-  setAir(
-    change: Partial<{ on: boolean; ssid: string; passphrase: string; country: string; poolSize: number }>,
-  ): void {
+  setAir(change: Partial<Extract<PracticeAction, { do: 'air' }>['air']>): void {
     const air = this.view()?.air;
     if (!air) return;
-    const { on, ssid, passphrase, country, poolSize } = air;
-    this.act({ do: 'air', air: { on, ssid, passphrase, country, poolSize, ...change } });
+    const { network: _network, poolStart: _start, port: _port, ...settings } = air;
+    this.act({ do: 'air', air: { ...settings, ...change } });
   }
 }

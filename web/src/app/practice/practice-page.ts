@@ -7,6 +7,7 @@ import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
 import { sameChoices, type Choice } from '../ui/choices';
 import { faultKinds, faultOf } from './card-faults';
+import { Drills } from './drills';
 import { PracticeHands } from './practice-hands';
 
 type Phase = PracticeView['boards'][number]['phase'];
@@ -20,7 +21,7 @@ const phaseWords: Record<Phase, string> = {
 /** What hands would do: cards in and out, power, the air. Everything here is a stand-in on this machine. */
 @Component({
   selector: 'nm-practice-page',
-  imports: [Button, Checkbox, FormsModule, InputText, Select],
+  imports: [Button, Checkbox, Drills, FormsModule, InputText, Select],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './practice-page.html',
   styleUrl: './practice-page.css',

@@ -9,6 +9,7 @@ export async function up(knex: Knex): Promise<void> {
       device_ids uuid[] not null,
       check_id text not null,
       answer text not null,
+      drill boolean not null,
       by text not null,
       at timestamptz not null default now(),
       unsaid_at timestamptz
