@@ -121,10 +121,10 @@ export class Lab {
       ),
   };
 
-  /** A drill of a batch that is under way. */
+  /** The drill of a batch, under way or over, until it is put away. */
   drillOf(batchId: string): DrillView | null {
     const { drill } = this.state;
-    return drill?.outcome === 'open' && drill.batchId === batchId ? viewOf(drill) : null;
+    return drill?.batchId === batchId ? viewOf(drill) : null;
   }
 
   /** What is hidden, for those who reckon how it could be found; never for the one who does the drill. */

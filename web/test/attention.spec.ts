@@ -1,5 +1,5 @@
 import { TestBed } from '@angular/core/testing';
-import type { CardState, Round } from '@nest-mark/core';
+import type { BatchProgress, CardState, Round } from '@nest-mark/core';
 import { Attention } from '../src/app/shell/attention';
 import { StationActions } from '../src/app/state/station.reducer';
 import { ProgressActions } from '../src/app/state/progress.reducer';
@@ -65,12 +65,12 @@ describe('calling the person', () => {
     };
     act(StationActions.settingsCame({ settings: { ...sound, sound: true } }));
     TestBed.inject(Attention);
-    const tell = (...states: CardState[]): void => {
+    const show = (devices: BatchProgress['devices'], ...states: CardState[]): void => {
       act(
         ProgressActions.came({
           progress: {
             batchId,
-            devices: [],
+            devices,
             strangers: [],
             rounds: [round(states)],
             search: null,
@@ -81,6 +81,7 @@ describe('calling the person', () => {
       );
       TestBed.tick();
     };
+    const tell = (...states: CardState[]): void => show([], ...states);
     // What had ended before the page was there is no news.
     tell('verified', 'writing', 'writing');
     expect(document.title).toBe('Cards · Nest Mark');
@@ -96,5 +97,22 @@ describe('calling the person', () => {
     tell('verified', 'verified', 'failed', 'verified');
     expect(document.title).toBe('(1) Cards · Nest Mark');
     expect(tones).toHaveLength(4);
+
+    // The last of those that were powered; one that waits for its card is not waited for.
+    document.dispatchEvent(new Event('pointerdown'));
+    act(StationActions.settingsCame({ settings: { ...sound, sound: true } }));
+    const standings = (...all: ('away' | 'proved' | 'planned')[]) =>
+      all.map((standing) => ({
+        poweredAt: standing === 'planned' ? null : 1,
+        seen: standing === 'proved' ? { standing: 'proved' } : null,
+      })) as BatchProgress['devices'];
+    const cards = ['verified', 'verified', 'failed', 'verified'] as const;
+    show(standings('proved', 'away', 'planned'), ...cards);
+    expect(document.title).toBe('Cards · Nest Mark');
+    show(standings('proved', 'proved', 'planned'), ...cards);
+    expect(document.title).toBe('(1) Cards · Nest Mark');
+    expect(tones.slice(4)).toEqual([660, 880]);
+    show(standings('proved', 'proved', 'planned'), ...cards);
+    expect(tones).toHaveLength(6);
   });
 });

@@ -1,7 +1,7 @@
 import { TestBed } from '@angular/core/testing';
 import type { Type } from '@angular/core';
 import { Router } from '@angular/router';
-import { Store, type Action } from '@ngrx/store';
+import type { Action } from '@ngrx/store';
 import { providePrimeNG } from 'primeng/config';
 import { of } from 'rxjs';
 import { CardsApi } from '../src/app/api/cards-api';
@@ -57,9 +57,9 @@ describe('a paste with Enter right after it', () => {
 
   it('makes the first batch, which then leads to what was at hand and not to the list', async () => {
     const { act, root, stable, pasteAndEnter } = await form(Home);
-    const going = jest.spyOn(TestBed.inject(Router), 'navigate').mockResolvedValue(true);
     pasteAndEnter('#first-batch', 'Tank monitors');
-    jest.mocked(TestBed.inject(Store).dispatch).mockRestore();
+    jest.restoreAllMocks();
+    const going = jest.spyOn(TestBed.inject(Router), 'navigate').mockResolvedValue(true);
     const made = { id: batchId, name: 'Tank monitors', site: '', devices: 0, updatedAt: 0 };
     act(BatchActions.listCame({ list: [made] }));
     await stable();

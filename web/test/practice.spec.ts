@@ -34,6 +34,7 @@ const view = (cards: PracticeView['cards']): PracticeView => ({
     ssid: 'Saltmarsh Bench',
     passphrase: 'low tide at seven',
     country: 'DK',
+    bands: ['2.4 GHz'],
   } as PracticeView['air'],
   bootSeconds: 1,
   slotRate: 0,

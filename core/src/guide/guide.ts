@@ -166,11 +166,18 @@ export const guide: readonly GuidePart[] = [
   {
     id: 'missing',
     title: 'One does not appear',
-    view: 'card-check',
+    view: 'boot',
     steps: [
-      { do: 'Is its light on? Is the card in to the stop? Is another board on the same supply fine?' },
       {
-        do: 'Look at the name, the band, the country and the passphrase of its network once more, letter by letter.',
+        do: 'Answer what is asked under "Why is it not there?": yes, no, or cannot say, one look at a time.',
+        why: 'The look that settles most for its minutes comes first. Going round in circles is what costs the day.',
+      },
+      {
+        do: 'Mend what it comes to, note that you did, and go on listening.',
+        why: 'The board itself tells whether that was it. If not, say so, and the next look is asked.',
+      },
+      {
+        do: 'To practise, begin a drill on the practice bench: it hides a fault, and you find it.',
       },
       {
         do: 'Put its card into a slot and check it: file, line, what is wrong, what to write instead.',

@@ -6,7 +6,6 @@ import {
   type CaseAnswer,
   type CaseMend,
   type CaseUnsaid,
-  type CaseView,
 } from '@nest-mark/core';
 import { causes, checks, type Answer } from '@nest-mark/core/find';
 import type { Knex } from 'knex';
@@ -68,7 +67,7 @@ async function answer(finding: Finding, batchId: string, said: CaseAnswer, by: s
     finding.faults.addAnswer(
       batchId,
       { ...said, deviceIds },
-      { by, drill: finding.drillOf(batchId) !== null },
+      { by, drill: finding.drillOf(batchId)?.outcome === 'open' },
       db,
     ),
   );
@@ -91,10 +90,6 @@ async function mend(finding: Finding, batchId: string, mended: CaseMend, by: str
   return note(finding, batchId, text, (db) => finding.faults.addMend(batchId, mended, by, db));
 }
 
-const casesNow = async (finding: Finding, batchId: string): Promise<{ cases: CaseView[] }> => ({
-  cases: await batchCases(finding, batchId),
-});
-
 export const caseRoutes = (finding: Finding): Route[] => [
   route({
     method: 'get',
@@ -103,7 +98,7 @@ export const caseRoutes = (finding: Finding): Route[] => [
     params: IdSchema,
     answer: CasesSchema,
     problems: ['batch-missing'],
-    run: ({ params }) => casesNow(finding, params.id),
+    run: async ({ params }) => ({ cases: await batchCases(finding, params.id) }),
   }),
   route({
     method: 'post',
@@ -111,11 +106,9 @@ export const caseRoutes = (finding: Finding): Route[] => [
     summary: 'Note what was seen of boards that do not appear',
     params: IdSchema,
     body: CaseAnswerSchema,
-    answer: CasesSchema,
     problems: [...onceProblems, 'batch-missing', 'case-changed'],
     run: async ({ params, body, request, who }) => {
       await once(finding, request, () => answer(finding, params.id, body, who));
-      return casesNow(finding, params.id);
     },
   }),
   route({
@@ -124,12 +117,8 @@ export const caseRoutes = (finding: Finding): Route[] => [
     summary: 'Take an answer back',
     params: IdSchema,
     body: CaseUnsaidSchema,
-    answer: CasesSchema,
     problems: ['batch-missing', 'case-changed'],
-    run: async ({ params, body }) => {
-      await takeBack(finding, params.id, body);
-      return casesNow(finding, params.id);
-    },
+    run: ({ params, body }) => takeBack(finding, params.id, body),
   }),
   route({
     method: 'post',
@@ -137,11 +126,9 @@ export const caseRoutes = (finding: Finding): Route[] => [
     summary: 'Note that a cause was mended, or that mending it did not help',
     params: IdSchema,
     body: CaseMendSchema,
-    answer: CasesSchema,
     problems: [...onceProblems, 'batch-missing', 'case-changed'],
     run: async ({ params, body, request, who }) => {
       await once(finding, request, () => mend(finding, params.id, body, who));
-      return casesNow(finding, params.id);
     },
   }),
 ];

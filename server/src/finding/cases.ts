@@ -234,7 +234,8 @@ async function openCases(finding: Finding, batchId: string) {
     finding.faults.found(),
     finding.runs.repository.now(),
   ]);
-  const drill = finding.drillOf(batchId);
+  const known = finding.drillOf(batchId);
+  const drill = known?.outcome === 'open' ? known : null;
   const all = boardsOf(view, progress, heard, now, drill?.minutes ?? 0);
   const bench: BenchFacts = { meet: meetingOf(places, searchSubnet(view.plan, view.networks)).meet };
   const cases = casesOf(

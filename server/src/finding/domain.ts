@@ -13,8 +13,8 @@ export interface Finding extends Platform {
   repository: SearchRepository;
   clues: ClueRepository;
   faults: FaultRepository;
-  /** A drill of this batch that is under way on the practice bench. */
-  drillOf(batchId: string): Pick<DrillView, 'minutes' | 'inVain'> | null;
+  /** The drill of this batch on the practice bench, under way or over, until it is put away. */
+  drillOf(batchId: string): Pick<DrillView, 'minutes' | 'inVain' | 'outcome'> | null;
   runs: Runs;
   search: SearchNetwork;
   neighbours: NeighbourTable;

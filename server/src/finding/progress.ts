@@ -67,7 +67,7 @@ export async function batchProgress(finding: Finding, batchId: string): Promise<
     // elsewhere is not on record here; its board is known by its key all the same.
     const done = card?.state === 'verified' || card?.state === 'lost';
     const written = !card || (done && (match?.sighting.at ?? 0) >= card.at);
-    // In a drill every board was powered anew: what it proved before says nothing about it.
+    // In a drill, and until it is put away, every board was powered anew: what it proved before says nothing about it.
     const since = drill ? (device.poweredAt ?? 0) : 0;
     const current = match && written && match.sighting.at >= since ? match : null;
     return {

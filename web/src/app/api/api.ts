@@ -120,12 +120,12 @@ export class Api {
     call('POST', `/batches/${id}/clues`, WatchSchema, { body, headers: once() });
   /** Why boards of a batch do not appear. */
   cases = (id: string): Observable<{ cases: CaseView[] }> => call('GET', `/batches/${id}/cases`, CasesSchema);
-  answerCase = (id: string, body: CaseAnswer): Observable<{ cases: CaseView[] }> =>
-    call('POST', `/batches/${id}/cases/answers`, CasesSchema, { body, headers: once() });
-  unsayCase = (id: string, body: CaseUnsaid): Observable<{ cases: CaseView[] }> =>
-    call('POST', `/batches/${id}/cases/answers/take-back`, CasesSchema, { body });
-  mendCase = (id: string, body: CaseMend): Observable<{ cases: CaseView[] }> =>
-    call('POST', `/batches/${id}/cases/mends`, CasesSchema, { body, headers: once() });
+  answerCase = (id: string, body: CaseAnswer): Observable<void> =>
+    order('POST', `/batches/${id}/cases/answers`, { body, headers: once() });
+  unsayCase = (id: string, body: CaseUnsaid): Observable<void> =>
+    order('POST', `/batches/${id}/cases/answers/take-back`, { body });
+  mendCase = (id: string, body: CaseMend): Observable<void> =>
+    order('POST', `/batches/${id}/cases/mends`, { body, headers: once() });
   cancelSearch = (id: string): Observable<void> => order('POST', `/searches/${id}/cancel`);
 
   handOverFile = (id: string, file: string): Observable<string> =>

@@ -163,7 +163,8 @@ export const sayOfCase = createEffect(
               : api.mendCase(id, { deviceIds, cause: said.cause, inVain: said.inVain });
         return asked(
           sent,
-          ({ cases }) => BootActions.casesCame({ cases }),
+          // Asked for anew, and not taken from the answer: a late one must not stand over what came since.
+          () => BootActions.casesWanted(),
           (problem) => [BootActions.caseRefused({ problem }), BootActions.casesWanted()],
         );
       }),

@@ -52,7 +52,11 @@ export const bootFeature = createFeature({
       listenProblem: null,
     })),
     on(BootActions.listenRefused, (state, { problem }): BootState => ({ ...state, listenProblem: problem })),
-    on(BootActions.casesCame, (state, { cases }): BootState => ({ ...state, cases, caseProblem: null })),
+    on(BootActions.casesCame, (state, { cases }): BootState => ({ ...state, cases })),
+    on(BootActions.caseAnswered, BootActions.caseUnsaid, BootActions.caseMended, (state): BootState => ({
+      ...state,
+      caseProblem: null,
+    })),
     on(BootActions.caseRefused, (state, { problem }): BootState => ({ ...state, caseProblem: problem })),
     on(BootActions.searchLeft, (state): BootState => ({ ...state, repeat: false })),
     on(BootActions.repeatSet, (state, { repeat }): BootState => ({ ...state, repeat })),

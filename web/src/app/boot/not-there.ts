@@ -66,7 +66,10 @@ export class NotThere {
   });
   protected readonly drilling = computed(() => this.drill()?.outcome === 'open');
 
-  protected readonly waiting = computed(() => (this.cases() ?? []).filter(({ due }) => !due).length);
+  /** Boards that are asked about only when a person wants it. */
+  protected readonly waiting = computed(() =>
+    (this.cases() ?? []).filter(({ due }) => !due).reduce((sum, { devices }) => sum + devices.length, 0),
+  );
   protected readonly rows = computed(() =>
     (this.cases() ?? [])
       .filter(({ due }) => due || this.early())

@@ -113,7 +113,8 @@ export class Home {
     effect(() => {
       const first = this.list()?.[0];
       if (this.empty()) focusId('first-batch');
-      if (first && !this.making()) void this.router.navigate(['/batch', first.id, 'plan'], { replaceUrl: true });
+      if (first && !this.making())
+        void this.router.navigate(['/batch', first.id, 'plan'], { replaceUrl: true });
     });
   }
 
