@@ -51,8 +51,11 @@ describe('a list of cards that is open on the practice bench', () => {
     const lists = (): unknown[] =>
       fixture.debugElement
         .queryAll(By.directive(Select))
+        .map((list) => list.componentInstance as Select)
+        // Which faults there are for a drill does not depend on cards.
+        .filter(({ inputId }) => inputId !== 'drill-fault')
         .slice(0, 2)
-        .map((list) => (list.componentInstance as Select).options);
+        .map(({ options }) => options);
     const before = lists();
     expect(before).toEqual([[expect.objectContaining({ id: '1' })], [expect.anything(), expect.anything()]]);
     act(PracticeActions.viewCame({ view: view([card('1', null), card('2', 'slot-2', 'tank-01 aa22')]) }));
