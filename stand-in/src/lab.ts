@@ -1,4 +1,4 @@
-import { createHash, randomInt } from 'node:crypto';
+import { randomInt } from 'node:crypto';
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import {
@@ -11,10 +11,12 @@ import {
 } from '@nest-mark/core/api';
 import type { ListenPlace, NeighbourTable } from '@nest-mark/station/ports';
 import { AddressPool } from './air/access-point';
+import { placeOn } from './air/place';
+import { hardwareAddressOf } from './board/hardware-address';
 import { RunningBoard, type BoardView } from './board/board';
 import { startLoginService } from './board/login-service';
 import { readCard } from './board/read-card';
-import { BootFailure, type BoardSettings } from './board/settings';
+import { BootFailure, nobody, type BoardSettings } from './board/settings';
 import { beginDrill, endDrill, lookInDrill, mendInDrill, type DrillBench } from './drill/drill';
 import { viewOf } from './drill/state';
 import { PracticeError } from './practice-error';
@@ -33,28 +35,6 @@ export interface Story {
 }
 
 const noStory: Story = { minutes: 0, beforePower: () => Promise.resolve(), way: null };
-
-/** Last part of the address at which is listened on the practice network. */
-const LISTENER = 254;
-
-/** A network beside another one, of the same form. */
-const nextNetwork = (network: string): string =>
-  network.replace(/\d+$/, (last) => String((Number(last) + 128) % 256));
-
-/** A hardware address with the local bit set (RFC 7042 section 2.1), the same for the same nest each time. */
-const hardwareAddressOf = (nest: string): string =>
-  ['02', ...(createHash('sha256').update(nest).digest('hex').slice(0, 10).match(/../g) ?? [])].join(':');
-
-const nobody: BoardSettings = {
-  hostName: 'access-point',
-  users: [],
-  passwordLogin: false,
-  hostKey: null,
-  loginService: true,
-  files: [],
-  radio: { country: null, networks: [] },
-  ignored: [],
-};
 
 /** The practice bench: a reader, a drawer of cards, boards, and an access point, all on this machine's loopback. */
 export class Lab {
@@ -93,19 +73,7 @@ export class Lab {
 
   /** The practice network, as somebody listens there: one address in place of the groups of a real one. */
   get place(): ListenPlace {
-    const { air } = this.state;
-    // Elsewhere this computer has an address of another network, and nobody of this one is heard there.
-    const network = air.elsewhere ? nextNetwork(air.network) : air.network;
-    const address = `${network}.${String(LISTENER)}`;
-    return {
-      name: 'practice',
-      address,
-      subnet: `${network}.0/24`,
-      ipv6: false,
-      wireless: true,
-      announcements: { address, port: 15_353 },
-      requests: { address, port: 15_067 },
-    };
+    return placeOn(this.state.air);
   }
 
   /** Hardware addresses of the boards that have an address. */

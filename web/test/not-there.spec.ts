@@ -220,6 +220,17 @@ describe('asking why boards are not there', () => {
     answers.at(-1)!.next({ cases: [] });
     for (const late of answers.slice(0, -1)) late.next({ cases: [oneCase(2)] });
     expect(state().cases).toEqual([]);
+    // Who has left the page is asked nothing more, and what comes late does not bring it back.
+    act(came);
+    const asked = answers.length;
+    act(BootActions.casesLeft());
+    answers.at(-1)!.next({ cases: [oneCase(2)] });
+    for (let times = 0; times < 5; times++) {
+      jest.advanceTimersByTime(1000);
+      act(came);
+    }
+    expect(state().cases).toBeNull();
+    expect(answers).toHaveLength(asked);
   });
 
   it('asks anew after each thing that was said, also after one that was refused, which is told', () => {
@@ -235,6 +246,9 @@ describe('asking why boards are not there', () => {
       unsayCase: say,
       mendCase: say,
     });
+    act(BootActions.casesWanted());
+    jest.advanceTimersByTime(1000);
+    asked = 0;
     const said = [
       BootActions.caseAnswered({ deviceIds: ids(1), check: 'power-light', answer: 'no' }),
       BootActions.caseUnsaid({ deviceIds: ids(1), check: 'power-light' }),

@@ -44,3 +44,15 @@ export async function readText(volume: CardFiles, path: string): Promise<string 
   const bytes = await volume.readFile(path);
   return bytes ? new TextDecoder('utf-8', { ignoreBOM: true }).decode(bytes) : null;
 }
+
+/** The access point itself, which answers as routers do. */
+export const nobody: BoardSettings = {
+  hostName: 'access-point',
+  users: [],
+  passwordLogin: false,
+  hostKey: null,
+  loginService: true,
+  files: [],
+  radio: { country: null, networks: [] },
+  ignored: [],
+};

@@ -12,6 +12,7 @@ import {
   merge,
   mergeMap,
   switchMap,
+  takeUntil,
   throttleTime,
 } from 'rxjs';
 import { searchSubnet } from '@nest-mark/core';
@@ -126,21 +127,22 @@ export const stopListening = createEffect(
   { functional: true },
 );
 
-/** Asks why boards do not appear: where somebody looks, and whenever how far they are has changed. */
+/** Asks why boards do not appear, while somebody looks: at once, and whenever how far they are has changed. */
 export const loadCases = createEffect(
   (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
-    merge(
-      actions.pipe(ofType(BootActions.casesWanted)),
-      actions.pipe(
-        ofType(ProgressActions.came),
-        concatLatestFrom(() => store.select(bootFeature.selectCases)),
-        filter(([, cases]) => cases !== null),
-      ),
-    ).pipe(
+    actions.pipe(
+      ofType(BootActions.casesWanted, BootActions.casesChanged, ProgressActions.came),
+      concatLatestFrom(() => store.select(bootFeature.selectAsking)),
+      filter(([, asking]) => asking),
       throttleTime(400, undefined, { leading: true, trailing: true }),
-      concatLatestFrom(() => store.select(batchFeature.selectId)),
-      switchMap(([, id]) =>
-        id === null ? EMPTY : quietly(api.cases(id), ({ cases }) => BootActions.casesCame({ cases })),
+      // Once more after the pause: somebody may have left meanwhile.
+      concatLatestFrom(() => [store.select(bootFeature.selectAsking), store.select(batchFeature.selectId)]),
+      switchMap(([, asking, id]) =>
+        !asking || id === null
+          ? EMPTY
+          : quietly(api.cases(id), ({ cases }) => BootActions.casesCame({ cases })).pipe(
+              takeUntil(actions.pipe(ofType(BootActions.casesLeft))),
+            ),
       ),
     ),
   { functional: true },
@@ -164,8 +166,8 @@ export const sayOfCase = createEffect(
         return asked(
           sent,
           // Asked for anew, and not taken from the answer: a late one must not stand over what came since.
-          () => BootActions.casesWanted(),
-          (problem) => [BootActions.caseRefused({ problem }), BootActions.casesWanted()],
+          () => BootActions.casesChanged(),
+          (problem) => [BootActions.caseRefused({ problem }), BootActions.casesChanged()],
         );
       }),
     ),

@@ -14,6 +14,10 @@ export const BootActions = createActionGroup({
     'Listen Left': props<{ watchId: string }>(),
     'Clues Given': props<{ text: string; source: 'table' | 'hand' }>(),
     'Cases Wanted': emptyProps(),
+    /** What was said of one may have changed what is asked. */
+    'Cases Changed': emptyProps(),
+    /** Nobody looks at them any more. */
+    'Cases Left': emptyProps(),
     'Cases Came': props<{ cases: CaseView[] }>(),
     'Case Answered': props<{ deviceIds: string[]; check: CheckId; answer: Answer }>(),
     'Case Unsaid': props<{ deviceIds: string[]; check: CheckId }>(),
@@ -30,6 +34,8 @@ export interface BootState {
   listenProblem: Problem | null;
   /** Boards that do not appear, as the server judges them; null until it was asked. */
   cases: readonly CaseView[] | null;
+  /** Whether somebody looks at them. */
+  asking: boolean;
   caseProblem: Problem | null;
 }
 
@@ -38,6 +44,7 @@ const initial: BootState = {
   problem: null,
   listenProblem: null,
   cases: null,
+  asking: false,
   caseProblem: null,
 };
 
@@ -53,6 +60,13 @@ export const bootFeature = createFeature({
     })),
     on(BootActions.listenRefused, (state, { problem }): BootState => ({ ...state, listenProblem: problem })),
     on(BootActions.casesCame, (state, { cases }): BootState => ({ ...state, cases })),
+    on(BootActions.casesWanted, (state): BootState => ({ ...state, asking: true })),
+    on(BootActions.casesLeft, (state): BootState => ({
+      ...state,
+      asking: false,
+      cases: null,
+      caseProblem: null,
+    })),
     on(BootActions.caseAnswered, BootActions.caseUnsaid, BootActions.caseMended, (state): BootState => ({
       ...state,
       caseProblem: null,

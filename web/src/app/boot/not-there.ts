@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, DestroyRef, inject, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import type { Answer, CaseView, CauseId, MendPlace } from '@nest-mark/core/api';
@@ -99,6 +99,7 @@ export class NotThere {
 
   constructor() {
     this.store.dispatch(BootActions.casesWanted());
+    inject(DestroyRef).onDestroy(() => this.store.dispatch(BootActions.casesLeft()));
     if (this.practice()) this.hands.enter();
   }
 
