@@ -35,8 +35,10 @@ async function followAdvice(app: App, away: Locator): Promise<void> {
     await expect.poll(async () => (await drillOf(app)).looks.length).toBe(before + 1);
     const look = (await drillOf(app)).looks.at(-1)!;
     await expect(away.locator('.saw')).toHaveText(look.saw);
+    // The board that is looked at is the one in whose nest it was.
+    const hostName = `tank-0${look.nest.slice(1)}`;
     await away
-      .getByRole('button', { name: saysYes[look.check].test(look.saw) ? 'Yes' : 'No', exact: true })
+      .getByRole('button', { name: saysYes(look.check, look.saw, hostName) ? 'Yes' : 'No', exact: true })
       .click();
     await expect(question).not.toHaveText(asked);
   }

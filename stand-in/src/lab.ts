@@ -205,7 +205,7 @@ export class Lab {
         break;
       case 'drill':
         await this.seatAll(action.batchId);
-        await beginDrill(this.drillBench, action.batchId, action.cause, Date.now(), beforePower);
+        await beginDrill(this.drillBench, action.batchId, action.cause, beforePower);
         break;
       case 'look':
         await lookInDrill(this.drillBench, action.check, action.nest, minutes);

@@ -40,7 +40,6 @@ const oneCase = (count: number, change: Partial<CaseView> = {}): CaseView => ({
 });
 const drill: DrillView = {
   batchId,
-  startedAt: 0,
   minutes: 6.5,
   looks: [{ check: 'power-light', nest: 'A1', saw: 'It is dark.', minutes: 0.5 }],
   inVain: [],

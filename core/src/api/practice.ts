@@ -45,8 +45,6 @@ export type Look = z.infer<typeof LookSchema>;
 /** A drill as the person who does it may see it. */
 export const DrillViewSchema = z.object({
   batchId: z.string(),
-  /** Milliseconds since 1970. */
-  startedAt: z.number(),
   /** Minutes of the story that have passed since power-on. */
   minutes: z.number(),
   looks: z.array(LookSchema),

@@ -3,6 +3,7 @@ import {
   causes,
   checks,
   judge,
+  trueAnswer,
   type Answer,
   type BoardFacts,
   type Case,
@@ -50,31 +51,24 @@ export function world(fault: CauseId): Case {
   return first;
 }
 
-/** What somebody who looks well answers where this is the cause. */
-export const truth = (fault: CauseId, check: CheckId): Exclude<Answer, 'unsure'> =>
-  checks[check].yes(fault) >= 0.5 ? 'yes' : 'no';
-
 /** Follows the advice to its end. */
 export function follow(
   fault: CauseId,
-  answer: (check: CheckId) => Answer = (check) => truth(fault, check),
-): { said: Said[]; inVain: CauseId[]; found: CauseId | null; minutes: number } {
+  answer: (check: CheckId) => Answer = (check) => trueAnswer(check, fault),
+): { said: Said[]; inVain: CauseId[]; found: CauseId | null } {
   const one = world(fault);
   const said: Said[] = [];
   const inVain: CauseId[] = [];
   for (let step = 0; step < 60; step++) {
     const { advice } = judge(one, said, inVain);
-    if (advice.kind === 'open') return { said, inVain, found: null, minutes: minutesOf(said) };
+    if (advice.kind === 'open') return { said, inVain, found: null };
     if (advice.kind === 'found') {
-      if (advice.cause === fault) return { said, inVain, found: fault, minutes: minutesOf(said) };
+      if (advice.cause === fault) return { said, inVain, found: fault };
       inVain.push(advice.cause);
     } else said.push({ check: advice.check, answer: answer(advice.check) });
   }
   throw new Error('the advice does not end');
 }
-
-const minutesOf = (said: readonly Said[]): number =>
-  said.reduce((sum, { check }) => sum + checks[check].minutes, 0);
 
 /**
  * The best that any way of asking does for a case, by trying every way over the sets of causes that can remain: how many

@@ -46,13 +46,4 @@ export async function readText(volume: CardFiles, path: string): Promise<string 
 }
 
 /** The access point itself, which answers as routers do. */
-export const nobody: BoardSettings = {
-  hostName: 'access-point',
-  users: [],
-  passwordLogin: false,
-  hostKey: null,
-  loginService: true,
-  files: [],
-  radio: { country: null, networks: [] },
-  ignored: [],
-};
+export const nobody: BoardSettings = { ...blank(), hostName: 'access-point' };

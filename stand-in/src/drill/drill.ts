@@ -3,7 +3,7 @@ import { PracticeError } from '../practice-error';
 import type { StandInReader } from '../reader/reader';
 import type { LabState, StandInBoard } from '../state';
 import { faultyAir } from './air-faults';
-import { lookAt, type Seen } from './looks';
+import { lookAt } from './looks';
 import { renamed } from './rename';
 import { isBoardFault, type DrillState } from './state';
 
@@ -85,7 +85,6 @@ export async function beginDrill(
   bench: DrillBench,
   batchId: string,
   cause: DrillCause | null,
-  now: number,
   beforePower: (deviceIds: string[]) => Promise<void>,
 ): Promise<void> {
   const { state } = bench;
@@ -105,7 +104,6 @@ export async function beginDrill(
   for (const { board } of boards) await bench.power(board, false);
   const drill: DrillState = {
     batchId,
-    startedAt: now,
     minutes: BEGINS_AT,
     looks: [],
     inVain: [],
@@ -173,13 +171,13 @@ export async function lookInDrill(
   check: CheckId,
   nest: string,
   minutes: number,
-): Promise<Seen> {
+): Promise<void> {
   const drill = running(bench);
   const boards = await labelled(bench, drill.batchId);
   const there = boards.find(({ board }) => board.nest === nest);
   if (!there) throw new PracticeError(`There is no board of this batch in nest ${nest}.`);
   const copied = boards.find(({ board }) => board.nest === there.board.copyOf);
-  const seen = lookAt(check, {
+  const saw = lookAt(check, {
     drill,
     air: bench.state.air,
     leased: bench.leased(),
@@ -187,10 +185,9 @@ export async function lookInDrill(
     copyOf: copied?.hostName ?? '',
   });
   if (!drill.looks.some((look) => look.check === check && look.nest === nest)) {
-    drill.looks.push({ check, nest, saw: seen.saw, minutes });
+    drill.looks.push({ check, nest, saw, minutes });
     drill.minutes += minutes;
   }
-  return seen;
 }
 
 /** Mends what is taken for the cause: if it is the one, the boards come up. @throws PracticeError without a drill */
