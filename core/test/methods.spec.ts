@@ -11,6 +11,7 @@ import { readKeyfile, ssidOfKeyfile, unescaped } from '../src/formats/keyfile/re
 import type { BaseFiles, FirstBootSettings, NetworkSettings } from '../src/firstboot/settings';
 import { fillTemplate, templatePath } from '../src/firstboot/network-template/writes';
 import { startWords } from '../src/firstboot/run-once/writes';
+import { callInScript } from '../src/firstboot/call-in';
 import { runOnceScript } from '../src/firstboot/run-once/script';
 import { supplicantFile } from '../src/firstboot/supplicant-file';
 import { preSharedKey } from '../src/wifi/psk';
@@ -301,6 +302,15 @@ describe('the run-once script', () => {
     await inScratch((folder) => {
       const file = join(folder, 'run-once.sh');
       writeFileSync(file, runOnceScript);
+      expect(attempt('shellcheck', ['-s', 'sh', file])).toEqual({ code: 0, output: '' });
+      run('sh', ['-n', file]);
+    });
+  });
+
+  it('and so is the one that calls in', async () => {
+    await inScratch((folder) => {
+      const file = join(folder, 'call-in.sh');
+      writeFileSync(file, callInScript);
       expect(attempt('shellcheck', ['-s', 'sh', file])).toEqual({ code: 0, output: '' });
       run('sh', ['-n', file]);
     });

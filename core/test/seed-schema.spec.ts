@@ -58,6 +58,7 @@ const choices: Record<string, Change[]> = {
     { files: [{ place: 'board', path: '/etc/tank.conf', mode: '0600', content: 'a: "b"\n#\n\ttab\n' }] },
   ],
   commands: [{ commands: [] }, { commands: ['echo "it\'s: # done" > /tmp/x', 'null'] }],
+  callIn: [{ callIn: null }, { callIn: { address: '192.168.40.9', port: 8722 } }],
   place: [{}, { hostName: 'null', timeZone: 'UTC', locale: 'C.UTF-8', country: 'NO' }],
 };
 

@@ -1,6 +1,14 @@
 /** Installs the Debian packages that are missing. */
 import { spawnSync } from 'node:child_process';
-import { existsSync, mkdirSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs';
 import { join } from 'node:path';
 import { say, SetupError } from './say.mjs';
 import { networkPrograms, toolPath } from './paths.mjs';
@@ -99,6 +107,10 @@ const forNetworks = [
   ['dnsmasq-base', 'dnsmasq'],
   ['openssh-server', 'sshd'],
   ['busybox', 'busybox'],
+  ['netcat-openbsd', 'nc.openbsd'],
+  ['isc-dhcp-client', 'dhclient'],
+  ['isc-dhcp-server', 'dhcpd'],
+  ['kea-dhcp4-server', 'kea-dhcp4'],
 ];
 
 /**
@@ -108,7 +120,8 @@ const forNetworks = [
 export function needNetworkPrograms() {
   if (process.getuid?.() !== 0 || forNetworks.every(([, program]) => present(program))) return;
   const done = join(networkPrograms, 'unpacked');
-  if (existsSync(done)) return;
+  const all = forNetworks.map(([name]) => name);
+  if (existsSync(done) && readFileSync(done, 'utf8') === all.join(' ')) return;
   say('unpacking the programs of a test network');
   rmSync(networkPrograms, { recursive: true, force: true });
   mkdirSync(networkPrograms, { recursive: true });
@@ -117,7 +130,7 @@ export function needNetworkPrograms() {
   const args = [
     ...['install', '--download-only', '-y', '-qq', '--no-install-recommends'],
     ...['-o', `Dir::Cache::archives=${archives}/`, '-o', 'APT::Sandbox::User=root'],
-    ...forNetworks.map(([name]) => name),
+    ...all,
   ];
   if (!apt(args) && !(apt(['update', '-qq']) && apt(args)))
     throw new SetupError(
@@ -128,5 +141,5 @@ export function needNetworkPrograms() {
       stdio: ['ignore', 'ignore', 'inherit'],
     });
   rmSync(archives, { recursive: true, force: true });
-  writeFileSync(done, '');
+  writeFileSync(done, all.join(' '));
 }

@@ -7,6 +7,7 @@ import { destination, pino } from 'pino';
 import { Lab } from '@nest-mark/stand-in';
 import {
   addressRequests,
+  callIn,
   followNeighbours,
   LinuxReader,
   linuxNeighbours,
@@ -143,7 +144,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     ]);
     const neighbours = bothTables(lab);
     const ears = {
-      listeners: [multicast, addressRequests, followNeighbours(neighbours)],
+      listeners: [multicast, addressRequests, followNeighbours(neighbours), callIn],
       places: async () => [...((await settings.station()).practice ? [lab.place] : []), ...ownPlaces()],
     };
     const domains = compose({

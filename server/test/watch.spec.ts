@@ -1,4 +1,5 @@
 import { createSocket } from 'node:dgram';
+import { request } from 'node:http';
 import { createServer } from 'node:net';
 import { encode } from 'dns-packet';
 import type {
@@ -27,7 +28,9 @@ beforeAll(async () => {
   server = await TestServer.start(network);
   const image = await server.shelve(baseImage);
   await server.act({ do: 'pace', bootSeconds: 0, slotRate: 0 });
-  batch = await server.batch(tankPlan(3, image.id, network));
+  const plan = tankPlan(3, image.id, network);
+  const callIn = { address: `${network}.254`, port: 18_722 };
+  batch = await server.batch({ ...plan, extras: { ...plan.extras, callIn } });
   boards = new Boards(server, port);
   await server.act({ do: 'insertFresh' });
   await server.ended(batch.id, (await server.arm(batch.id)).id);
@@ -105,6 +108,21 @@ const announce = (name: string, address: string): Promise<void> =>
     15_353,
   );
 
+/** Calls the bench as a board does. @returns the status */
+const call = (from: string, mark: string, hostName: string): Promise<number> =>
+  new Promise((resolve, reject) => {
+    const sent = request(
+      `http://${network}.254:18722/call-in/${mark}`,
+      { method: 'POST', localAddress: from, agent: false },
+      (response) => {
+        response.resume();
+        resolve(response.statusCode ?? 0);
+      },
+    );
+    sent.on('error', reject);
+    sent.end(`hostname=${hostName}`);
+  });
+
 describe('listening', () => {
   it('tells the networks that this computer is on, the practice one only while it is out', async () => {
     const places = await server.ok<Place[]>('GET', '/places');
@@ -118,7 +136,7 @@ describe('listening', () => {
     await server.ok('PUT', '/settings/station', settings);
   });
 
-  it.each(['multicast', 'address-request', 'neighbours'] as const)(
+  it.each(['multicast', 'address-request', 'neighbours', 'call-in'] as const)(
     'by %s alone proves every board, without a subnet, and ends by itself',
     async (source) => {
       await forget();
@@ -135,7 +153,8 @@ describe('listening', () => {
       const log = await server.ok<LogEntry[]>('GET', `/log?batchId=${batch.id}`);
       const since = log.filter(({ id: entry }) => Number(entry) > Number(newest!.id));
       expect(since.filter(({ kind }) => kind === 'proved')).toHaveLength(3);
-      if (source !== 'multicast') expect(devices[0]!.seen!.hardwareAddress).toMatch(/^02:/);
+      if (source === 'address-request' || source === 'neighbours')
+        expect(devices[0]!.seen!.hardwareAddress).toMatch(/^02:/);
     },
   );
 
@@ -238,6 +257,57 @@ describe('listening', () => {
 });
 
 describe('what is not believed', () => {
+  it('a call proves nothing: the mark and the name of a board, from a host that signs with another key', async () => {
+    await forget();
+    await boards.at(
+      `${network}.77`,
+      await boards.keyOf(await server.batch({ ...tankPlan(1, null, network), name: 'Callers' }), 0),
+    );
+    await boards.at(`${network}.78`, await boards.keyOf(batch, 1));
+    const { id } = await listen(['call-in']);
+    await listening(id);
+    const [first, second] = batch.plan.devices;
+    // The first is a lie; the second says another's mark, and signs as who it is.
+    await call(`${network}.77`, first!.mark, first!.hostName);
+    await call(`${network}.78`, first!.mark, 'anybody');
+    const { devices, strangers } = await server.until(async () => {
+      const now = await progress();
+      return now.devices[1]!.seen && now.strangers.length > 0 ? now : null;
+    });
+    expect(devices.map(({ seen }) => seen?.standing ?? null)).toEqual([null, 'proved', null]);
+    expect(devices[1]!.seen!.address).toBe(`${network}.78`);
+    expect(second!.id).toBe(devices[1]!.deviceId);
+    expect(strangers[0]!.known).toContain('of the batch Callers');
+    await server.ok('POST', `/watches/${id}/stop`);
+    await endOf(id);
+  });
+
+  it('the port of calls is open while somebody listens and not before or after; without calls in the plan it says so', async () => {
+    await forget();
+    const [first] = batch.plan.devices;
+    await expect(call(`${network}.90`, first!.mark, 'x')).rejects.toMatchObject({ code: 'ECONNREFUSED' });
+    const { id } = await listen(['call-in']);
+    await listening(id);
+    expect(await call(`${network}.90`, first!.mark, 'x')).toBe(204);
+    await server.ok('POST', `/watches/${id}/stop`);
+    await endOf(id);
+    await expect(call(`${network}.90`, first!.mark, 'x')).rejects.toMatchObject({ code: 'ECONNREFUSED' });
+    const quiet = await server.batch({ ...tankPlan(1, null, network), name: 'Quiet' });
+    const other = await listen(['call-in', 'neighbours'], quiet);
+    const sources = await server.until(async () => {
+      const { watch } = await progress(quiet);
+      return watch?.sources.find(({ source, message }) => source === 'call-in' && message !== '')
+        ? watch.sources
+        : null;
+    });
+    expect(sources.find(({ source }) => source === 'call-in')).toMatchObject({
+      on: false,
+      message: expect.stringContaining('chosen in the plan') as string,
+    });
+    await server.ok('POST', `/watches/${other.id}/stop`);
+    await endOf(other.id, quiet);
+  });
+
   it('a name that somebody announces is heard, and proves nothing', async () => {
     await forget();
     await boards.at(

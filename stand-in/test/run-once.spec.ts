@@ -8,12 +8,15 @@ import {
   makeHostKey,
   plainExtras,
   preSharedKey,
+  unreadSystem,
   utf8,
   type BaseFiles,
   type CardFile,
   type FirstBootSettings,
 } from '@nest-mark/core';
 import { amount } from '../../core/test/helpers/soak';
+import { callsOf } from '../src/board/run-calls';
+import { markToldBy } from '../src/board/own-service';
 import { readInside } from '../src/board/read-inside';
 import { readRoot } from '../src/board/read-script';
 import { freshRoot, noSandbox, removeRoot, runInside } from '../src/board/sandbox';
@@ -66,6 +69,17 @@ const settings: FirstBootSettings = {
     "stat -c '%n %U %a' /home/keeper /home/keeper/.config /home/keeper/.config/tank /etc/tank > /var/lib/tank-folders",
   ],
   instanceId: 'i-1',
+};
+// A responder is told what to announce where the image has one; the bench is called where the plan says so.
+const withClues = {
+  card: { ...settings, callIn: { address: '127.62.32.254', port: 18722 } },
+  base: (): BaseFiles => ({
+    ...base,
+    system: {
+      ...unreadSystem(''),
+      abilities: { avahi: { has: true, on: true, version: '0.8', where: '' } },
+    },
+  }),
 };
 const commandLine = 'console=tty1 root=PARTUUID=4d41524b-02 rootwait quiet\n';
 const base: BaseFiles = { texts: new Map([['cmdline.txt', commandLine]]), mountedAt: '/boot', system: null };
@@ -188,6 +202,28 @@ whenSandbox('the run-once script, run for real', () => {
     // visudo and sshd are not asked here; the forms are those of sudoers(5) and sshd_config(5).
     const [keys] = await readInside(root, ['/home/keeper/.ssh/authorized_keys']);
     expect([keys!.uid, keys!.mode]).toEqual([1000, 0o600]);
+  });
+
+  it('leaves what calls the bench once, which really runs, and what the responder tells', async () => {
+    const root = await freshCard('a', cardFilesOf('run-once', withClues.card, withClues.base()));
+    expect(await boot(root)).toBe(0);
+    const board = await readRoot(root, []);
+    expect(markToldBy(board.files)).toBe('7KQ4M');
+    expect(await callsOf(root)).toEqual([
+      {
+        url: 'http://127.62.32.254:18722/call-in/7KQ4M',
+        body: expect.stringMatching(/^hostname=\S/) as string,
+      },
+    ]);
+    // It takes itself away first: at the next start, wherever that is, nobody is called.
+    expect(await callsOf(root)).toEqual([]);
+    const left = await readInside(root, ['/etc/nest-mark-call-in', '/var/lib/nest-mark/call-in']);
+    expect(left).toEqual([]);
+    // Without either nothing of them is there.
+    const plain = await freshCard('b');
+    await boot(plain);
+    expect(markToldBy((await readRoot(plain, [])).files)).toBeNull();
+    expect(await callsOf(plain)).toEqual([]);
   });
 
   itAsRoot('run twice leaves the same state', async () => {

@@ -196,11 +196,63 @@ class Ear {
     }
   });
 
+  it.each([
+    ['dhcpd', 'dhclient'],
+    ['kea-dhcp4', 'networkd'],
+  ] as const)(
+    'where %s gives out addresses, boards that ask by %s are proved by their requests, and its list is read as it writes it',
+    async (server, client) => {
+      const other = new NetworkLab();
+      try {
+        other.serveAddresses(99, server);
+        const ear = new Ear(other.work(process.execPath, [program, 'address-request', '']));
+        await ear.until((lines) => lines.find(({ listening }) => listening !== undefined));
+        const asked = [1, 2].map((at) => other.power(at, `sluice0${String(at)}`, { client }));
+        const where = await Promise.all(asked.map((board) => ear.proof(board)));
+        for (const [at, { hardwareAddress, hostName }] of asked.entries()) {
+          const own = ear.clues().filter((clue) => clue.hardwareAddress === hardwareAddress);
+          expect(own.map(({ name }) => name)).toContain(hostName);
+          const read = await ear.until(() =>
+            readTable(readFileSync(other.leaseFile, 'utf8')).rows.find(
+              (row) => row.hardwareAddress === hardwareAddress,
+            ),
+          );
+          expect(read).toMatchObject({ address: where[at], name: hostName, gone: false });
+        }
+        await ear.stop();
+      } finally {
+        await other.end();
+      }
+    },
+  );
+
+  it('a responder that has our service file tells the mark of the card, also when the board was renamed', async () => {
+    const other = new NetworkLab();
+    try {
+      other.serveAddresses();
+      const ear = new Ear(other.work(process.execPath, [program, 'multicast', 'gate01']));
+      await ear.until((lines) => lines.find(({ listening }) => listening !== undefined));
+      const first = other.power(1, 'gate01', { mark: '7KQ4M' });
+      await ear.proof(first);
+      const told = (mark: string): Promise<string | null> =>
+        ear.until(() => ear.clues().find((clue) => clue.mark === mark)?.name);
+      // Only what has announced itself keeps its name.
+      expect(await told('7KQ4M')).toBe('gate01');
+      const second = other.power(2, 'gate01', { mark: '7KQ5P' });
+      await ear.proof(second);
+      expect(isCountedUp('gate01', (await told('7KQ5P')) ?? '')).toBe(true);
+      await ear.stop();
+    } finally {
+      await other.end();
+    }
+  });
+
   it('leaves nothing behind: no namespace is left of a lab that ended', async () => {
     const other = new NetworkLab();
     await other.end();
-    expect(execFileSync('ip', ['netns', 'list'], { encoding: 'utf8' })).not.toContain(
-      `nm${String(process.pid)}x3`,
+    // All but the first, which is still in use.
+    expect(execFileSync('ip', ['netns', 'list'], { encoding: 'utf8' })).not.toMatch(
+      new RegExp(`^nm${String(process.pid)}x(?!1[a-z])`, 'm'),
     );
   });
 });

@@ -17,7 +17,7 @@ export const PlaceSchema = z.object({
 export type Place = z.infer<typeof PlaceSchema>;
 
 export const StartWatchSchema = z.object({
-  sources: z.array(ListeningSourceSchema).max(3),
+  sources: z.array(ListeningSourceSchema).max(ListeningSourceSchema.options.length),
   /** Names of networks. */
   places: z.array(z.string().max(40)).max(16),
   port: z.number().int().min(1).max(65_535),

@@ -23,6 +23,7 @@ export const carriedTitles = {
   packages: 'packages to install',
   boardFiles: 'files for the running system',
   commands: 'commands that run once',
+  callIn: 'calling in once it is up',
 } as const;
 
 export type Carried = keyof typeof carriedTitles;

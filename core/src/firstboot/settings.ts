@@ -52,6 +52,8 @@ export interface FirstBootSettings {
   files: readonly ExtraFile[];
   /** Shell commands, in order. */
   commands: readonly string[];
+  /** Where the board calls once when it is up; null for nowhere. */
+  callIn: { address: string; port: number } | null;
   /** Differs for each writing, so that a board that booted before takes the settings anew. */
   instanceId: string;
 }
@@ -59,8 +61,17 @@ export interface FirstBootSettings {
 /** Nothing beyond name, login and networks. */
 export const plainExtras: Pick<
   FirstBootSettings,
-  'keyboard' | 'wired' | 'refresh' | 'packages' | 'bootLines' | 'files' | 'commands'
-> = { keyboard: null, wired: null, refresh: 'nothing', packages: [], bootLines: '', files: [], commands: [] };
+  'keyboard' | 'wired' | 'refresh' | 'packages' | 'bootLines' | 'files' | 'commands' | 'callIn'
+> = {
+  keyboard: null,
+  wired: null,
+  refresh: 'nothing',
+  packages: [],
+  bootLines: '',
+  files: [],
+  commands: [],
+  callIn: null,
+};
 
 /** A file for the boot partition. */
 export interface CardFile {

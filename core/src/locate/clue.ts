@@ -10,6 +10,8 @@ export const ClueSourceSchema = z.enum([
   'address-request',
   /** This computer's own table of neighbours. */
   'neighbours',
+  /** What a board posts once, at the end of its first boot. */
+  'call-in',
   /** A list of the network's own equipment, pasted or dropped. */
   'table',
   /** Typed, or read off a screen. */
@@ -23,12 +25,18 @@ export const clueTitles: Record<ClueSource, string> = {
   multicast: 'announcements',
   'address-request': 'requests for addresses',
   neighbours: 'neighbours',
+  'call-in': 'calls of boards',
   table: 'a list',
   hand: 'typed',
 };
 
 /** Sources that listen until they are stopped. */
-export const ListeningSourceSchema = ClueSourceSchema.extract(['multicast', 'address-request', 'neighbours']);
+export const ListeningSourceSchema = ClueSourceSchema.extract([
+  'multicast',
+  'address-request',
+  'neighbours',
+  'call-in',
+]);
 export type ListeningSource = z.infer<typeof ListeningSourceSchema>;
 
 /** The longest text that is kept of what a host says of itself. */

@@ -42,6 +42,9 @@ export const sudoTitles: Record<SudoPolicy, string> = {
   none: 'not at all',
 };
 
+/** Where boards call unless another port is chosen; registered for nothing (IANA, "Service Name and Port Registry"). */
+export const CALL_IN_PORT = 8722;
+
 export const ExtrasSchema = z.object({
   sudo: SudoPolicySchema.default('usual'),
   /** Further groups of the main user, with spaces or commas between. */
@@ -60,6 +63,10 @@ export const ExtrasSchema = z.object({
   files: z.array(ExtraFileSchema).max(16).default([]),
   /** Shell commands that run once at the first start, one a line. */
   commands: line(16_000).default(''),
+  /** Where boards call at the end of their first boot: an IPv4 address of the bench; empty for nowhere. */
+  callIn: z
+    .object({ address: nameOf(64), port: z.number().int().min(1).max(65_535) })
+    .default({ address: '', port: CALL_IN_PORT }),
 });
 export type Extras = z.infer<typeof ExtrasSchema>;
 
@@ -68,6 +75,10 @@ export function keyboardOf(text: string): { layout: string; variant: string } | 
   const [layout = '', variant = ''] = text.trim().split(/\s+/);
   return layout === '' ? null : { layout, variant };
 }
+
+/** Where boards are to call; null where nothing is chosen. */
+export const callInOf = ({ callIn }: Pick<Extras, 'callIn'>): { address: string; port: number } | null =>
+  callIn.address.trim() === '' ? null : { address: callIn.address.trim(), port: callIn.port };
 
 /** Words of a field that takes several. */
 export const wordsOf = (text: string): string[] => text.split(/[\s,]+/).filter((word) => word !== '');

@@ -1,6 +1,7 @@
-import { addressFault } from '../net/subnet';
+import { addressFault, inSubnet, isOwnAddress, isSix, subnetFault } from '../net/subnet';
 import { readBootLines } from '../firstboot/boot-config';
-import { wordsOf } from '../plan/extras-model';
+import { CALL_IN_PORT, callInOf, wordsOf } from '../plan/extras-model';
+import { searchSubnet } from '../plan/search-subnet';
 import { perVariant, type Hit, type Rule, type RuleView } from './rule';
 
 const one = (severity: Hit['severity'], place: string, message: string, fix: string): Hit => ({
@@ -320,6 +321,60 @@ const packages: Rule = {
       ),
 };
 
+const callIn: Rule = {
+  id: 'call-in',
+  title: 'Boards call an address that this computer has where they appear',
+  why: 'What the cards say cannot be changed any more: a board that calls somewhere else is not heard that way.',
+  source: 'RFC 1918; RFC 1122 section 3.2.1.3; common practice',
+  check: ({ plan, networks, surroundings }) => {
+    const where = callInOf(plan.extras);
+    if (where === null) return [];
+    const { address, port } = where;
+    if (isSix(address) || !isOwnAddress(address))
+      return [
+        one(
+          'stops',
+          'callIn',
+          `Boards cannot call "${address}".`,
+          'Give the four numbers of an address that this computer has on the boards’ network; names may not be known there.',
+        ),
+      ];
+    const subnet = searchSubnet(plan, networks);
+    const near = subnetFault(subnet) === null && inSubnet(address, subnet);
+    if (inSubnet(address, '127.0.0.0/8') && !near)
+      return [
+        one(
+          'stops',
+          'callIn',
+          `A board that calls ${address} calls itself.`,
+          'Give this computer’s own address.',
+        ),
+      ];
+    return [
+      ...(near || surroundings.workstation.some((own) => own.address === address)
+        ? []
+        : [
+            one(
+              'warns',
+              'callIn',
+              `This computer does not have the address ${address} that boards are to call.`,
+              'Give one that it has, and have the router keep it for this computer.',
+            ),
+          ]),
+      ...(port < 1024
+        ? [
+            one(
+              'warns',
+              'callIn',
+              `Port ${String(port)} is one that only a program with a right to it may open.`,
+              `Take one above 1023, as ${String(CALL_IN_PORT)}.`,
+            ),
+          ]
+        : []),
+    ];
+  },
+};
+
 export const extrasRules: readonly Rule[] = [
   groups,
   keyboard,
@@ -328,4 +383,5 @@ export const extrasRules: readonly Rule[] = [
   extraFiles,
   rootOfImage,
   packages,
+  callIn,
 ];

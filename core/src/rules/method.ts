@@ -33,6 +33,7 @@ function wanted(view: RuleView, settings: DeviceSettings): Carried[] {
     packages: wordsOf(extras.packages).length > 0,
     boardFiles: extras.files.some(({ place }) => place === 'board'),
     commands: linesOf(extras.commands).length > 0,
+    callIn: extras.callIn.address.trim() !== '',
   };
   return (Object.keys(asked) as Carried[]).filter((name) => asked[name]);
 }

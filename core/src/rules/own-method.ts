@@ -78,6 +78,7 @@ function sketch(view: RuleView, settings: DeviceSettings, carries: ReadonlySet<C
         : null,
     refresh: extras.refresh,
     packages: wordsOf(extras.packages),
+    callIn: null,
     bootLines: '',
     files: [],
     commands: linesOf(extras.commands),

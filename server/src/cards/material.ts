@@ -5,6 +5,7 @@ import {
   FatVolume,
   findRoot,
   keyboardOf,
+  callInOf,
   linesOf,
   noBase,
   openRoot,
@@ -245,6 +246,7 @@ export async function cardSettings(
     bootLines: extras.bootLines,
     files: extras.files,
     commands: linesOf(extras.commands),
+    callIn: callInOf(extras),
     instanceId: `${device.mark}-${material.roundId}`,
   };
 }

@@ -79,7 +79,7 @@ function hostsNamed({ hosts, boards }: Heard, deviceId: string, hostName: string
 
 /** What a host says by itself. Tables keep a host for hours after it left. */
 const isSignOfLife = (source: Host['sources'][number]): boolean =>
-  source === 'multicast' || source === 'address-request';
+  source === 'multicast' || source === 'address-request' || source === 'call-in';
 
 /** What was heard of a device that is away. */
 function symptomOf(

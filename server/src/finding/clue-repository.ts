@@ -24,6 +24,8 @@ export const WatchOrderSchema = z.object({
   sources: z.array(ListeningSourceSchema),
   places: z.array(z.string()),
   port: z.number().int(),
+  /** Where the cards have their boards call, as the plan had it when it began. */
+  callIn: z.object({ address: z.string(), port: z.number().int() }).nullable().default(null),
 });
 export type WatchOrder = z.infer<typeof WatchOrderSchema>;
 

@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import {
+  callInOf,
   GivenCluesSchema,
   isOwnAddress,
   PlaceSchema,
@@ -40,14 +41,20 @@ async function startWatch(
   { sources, places, port }: StartWatch,
   begunBy: string,
 ): Promise<Watch> {
-  await needBatch(finding.plans, batchId);
+  const { plan } = await needBatch(finding.plans, batchId);
   if (places.length === 0 || sources.length === 0) throw problem('place-none');
   const known = await finding.ears.places();
   const gone = places.find((name) => !known.some((place) => place.name === name));
   if (gone !== undefined) throw problem('place-missing', { place: gone });
   const id = await finding.knex
     .transaction(async (db) => {
-      const made = await beginWatch(finding, batchId, { sources, places, port }, begunBy, db);
+      const made = await beginWatch(
+        finding,
+        batchId,
+        { sources, places, port, callIn: callInOf(plan.extras) },
+        begunBy,
+        db,
+      );
       const where = known
         .filter(({ name }) => places.includes(name))
         .map(({ name, subnet }) => `${name} (${subnet})`);
@@ -137,7 +144,8 @@ async function give(
     .transaction(async (db) => {
       const open = await finding.clues.openWatch(batchId, db);
       const watch =
-        open ?? (await beginWatch(finding, batchId, { sources: [], places: [], port }, begunBy, db));
+        open ??
+        (await beginWatch(finding, batchId, { sources: [], places: [], port, callIn: null }, begunBy, db));
       await finding.clues.add(watch, clues, db);
       const what = source === 'hand' ? 'typed' : 'taken from a list';
       await finding.log.add(

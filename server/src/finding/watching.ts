@@ -28,9 +28,12 @@ async function listen(
   const open = async (source: ListeningSource): Promise<(() => Promise<void>) | null> => {
     const listener = finding.ears.listeners.find((one) => one.source === source);
     try {
-      if (!listener || places.length === 0)
+      if (!listener || (places.length === 0 && source !== 'call-in'))
         throw new ClueError('This computer is not on the network that was chosen any more.');
-      const stop = await listener.listen({ places, names: watching.wanted }, watching.onClue);
+      const stop = await listener.listen(
+        { places, names: watching.wanted, callIn: order.callIn },
+        watching.onClue,
+      );
       await untilRecorded(finding, () => finding.runs.repository.step(run.id, source, 'listening'));
       return stop;
     } catch (error) {
@@ -134,7 +137,7 @@ export const watchRun = (finding: Finding): KindOfRun => {
       const { clues } = await finding.clues.given(run.id, taken.get(run.id) ?? '0', db);
       if (clues.length === 0 || run.batchId === null) return;
       const { port } = WatchOrderSchema.parse(await finding.runs.repository.orderOf(run.id));
-      const order = { sources: [], places: [], port };
+      const order = { sources: [], places: [], port, callIn: null };
       await finding.clues.add(await beginWatch(finding, run.batchId, order, run.begunBy, db), clues, db);
     },
     afterEnd(run) {

@@ -6,6 +6,8 @@ import type { ListenPlace } from '@nest-mark/station/ports';
 export interface Speaker {
   hostName: string;
   hardwareAddress: string;
+  /** What its responder tells in a service of its own; null where there is none. */
+  mark: string | null;
 }
 
 const octetsOf = (hardwareAddress: string): number[] =>
@@ -30,9 +32,25 @@ export function addressRequest({ hostName, hardwareAddress }: Speaker, wants: st
   ]);
 }
 
-/** An announcement of a name (RFC 6762 section 8.3). @param ttl seconds for which it holds; 0 for a goodbye */
-export const announcement = ({ hostName }: Speaker, address: string, ttl: number): Buffer =>
-  encode({ type: 'response', answers: [{ type: 'A', name: `${hostName}.local`, ttl, data: address }] });
+/** An announcement of a name, and of its service (RFC 6762 section 8.3). @param ttl seconds for which it holds; 0 for a goodbye */
+export function announcement({ hostName, mark }: Speaker, address: string, ttl: number): Buffer {
+  const name = `${hostName}.local`;
+  const service = '_nestmark._tcp.local';
+  const own = `${hostName}.${service}`;
+  return encode({
+    type: 'response',
+    answers: [
+      { type: 'A', name, ttl, data: address },
+      ...(mark === null
+        ? []
+        : [
+            { type: 'PTR' as const, name: service, ttl, data: own },
+            { type: 'SRV' as const, name: own, ttl, data: { target: name, port: 22 } },
+            { type: 'TXT' as const, name: own, ttl, data: [`mark=${mark}`] },
+          ]),
+    ],
+  });
+}
 
 /** Says something; nobody need be listening. */
 export function say(packet: Buffer, to: ListenPlace['announcements']): void {

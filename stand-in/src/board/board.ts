@@ -2,8 +2,10 @@ import { refuseBoard, type AddressPool } from '../air/access-point';
 import type { Air } from '@nest-mark/core/api';
 import { addressRequest, announcement, say, type Speaker } from '../air/voice';
 import type { ListenPlace } from '@nest-mark/station/ports';
+import { callBench } from './call-bench';
 import { startLoginService } from './login-service';
 import type { BoardFault } from '../drill/state';
+import { markToldBy } from './own-service';
 import { BootFailure, type BoardSettings } from './settings';
 import { startFault } from './start-fault';
 
@@ -30,6 +32,7 @@ export class RunningBoard {
   view: BoardView = { phase: 'starting', reason: '', address: null, hostName: null };
   private timer: NodeJS.Timeout | undefined;
   private stopService: (() => Promise<void>) | null = null;
+  private stopCalling: (() => void) | null = null;
   private off = false;
   private asking: NodeJS.Timeout | undefined;
   private readonly voice: NodeJS.Timeout[] = [];
@@ -59,12 +62,16 @@ export class RunningBoard {
       const settings = await this.readSettings();
       if (this.fault === 'login-off') settings.loginService = false;
       // An older card of the same name: its key is one of its own making.
-      if (this.fault === 'other-card') settings.hostKey = null;
+      if (this.fault === 'other-card') Object.assign(settings, { hostKey: null, files: [], calls: [] });
       this.view = { ...this.view, hostName: settings.hostName };
       const air = this.air();
       const refusal = refuseBoard(air, settings);
       if (refusal) throw new BootFailure(refusal);
-      const speaker = { hostName: settings.hostName, hardwareAddress: this.hardwareAddress };
+      const speaker = {
+        hostName: settings.hostName,
+        hardwareAddress: this.hardwareAddress,
+        mark: markToldBy(settings.files),
+      };
       const address = this.pool.lease(this.hardwareAddress);
       if (air.apart || air.elsewhere)
         throw new BootFailure(
@@ -81,6 +88,7 @@ export class RunningBoard {
       const stop = await startLoginService(settings, address, air.port);
       if (this.off) return await stop();
       this.stopService = stop;
+      this.stopCalling = callBench(settings.calls, address, air.network);
       this.view = { ...this.view, phase: 'online', address, reason: settings.ignored.join('; ') };
     } catch (error) {
       this.view = {
@@ -116,6 +124,7 @@ export class RunningBoard {
     await this.booting;
     clearInterval(this.asking);
     this.voice.forEach(clearTimeout);
+    this.stopCalling?.();
     await this.stopService?.();
     this.stopService = null;
   }

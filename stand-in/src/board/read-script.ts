@@ -1,7 +1,9 @@
 import { mkdtemp } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
+import { SERVICES_FILE } from './own-service';
 import { readInside, type InsideFile } from './read-inside';
+import { callsOf } from './run-calls';
 import { freshRoot, noSandbox, removeRoot, runInside, type BootFile } from './sandbox';
 import { blank, BootFailure, readText, type BoardSettings, type CardFiles } from './settings';
 
@@ -120,6 +122,7 @@ export async function readRoot(root: string, words: readonly string[]): Promise<
     '/etc/ssh/sshd_config.d/10-nest.conf',
     '/etc/ssh/ssh_host_ed25519_key',
     '/etc/nest-mark.json',
+    SERVICES_FILE,
     keyfiles,
   ]);
   const textIn = (files: readonly InsideFile[], path: string): string =>
@@ -144,6 +147,8 @@ export async function readRoot(root: string, words: readonly string[]): Promise<
   settings.hostKey = text('/etc/ssh/ssh_host_ed25519_key') || null;
   const mark = text('/etc/nest-mark.json');
   if (mark) settings.files.push({ path: '/etc/nest-mark.json', content: mark });
+  const service = text(SERVICES_FILE);
+  if (service) settings.files.push({ path: SERVICES_FILE, content: service });
   settings.radio.country =
     words.find((word) => word.startsWith('cfg80211.ieee80211_regdom='))?.split('=')[1] ?? null;
   for (const file of first) if (file.path.startsWith(`${keyfiles}/`)) readKeyfile(file, settings);
@@ -173,6 +178,7 @@ export async function readScript(volume: CardFiles, { script, words }: Start): P
     await freshRoot(root, mountedAt, await bootFiles(volume));
     const { code } = await runInside(root, ['/bin/sh', script]);
     const settings = await readRoot(root, words);
+    settings.calls = await callsOf(root);
     const [log] = await readInside(root, [join(mountedAt, 'run-once.log')]);
     for (const line of (log?.content.toString('utf8') ?? '').split('\n'))
       if (line.startsWith('FAILED')) settings.ignored.push(line);

@@ -1,6 +1,6 @@
 import { load, YAMLException } from 'js-yaml';
 import * as z from 'zod';
-import { blank, readText, type BoardSettings, type CardFiles } from './settings';
+import { blank, readText, type BoardSettings, type Call, type CardFiles } from './settings';
 
 const UserSchema = z.object({
   name: z.string(),
@@ -15,6 +15,10 @@ const UserDataSchema = z.object({
   users: z.array(z.union([z.string(), UserSchema])).default([]),
   // Names that are not known are skipped with a warning (cloud-init, module ssh).
   ssh_keys: z.object({ ed25519_private: z.string().optional() }).optional(),
+  // Tries are counted from one; without their number it makes ten (cloud-init, module "phone_home").
+  phone_home: z
+    .object({ url: z.string(), post: z.union([z.literal('all'), z.array(z.string())]).default('all') })
+    .optional(),
   // A file without content is made empty (cloud-init's schema).
   write_files: z.array(z.object({ path: z.string(), content: z.string().default('') })).default([]),
 });
@@ -77,6 +81,19 @@ function parse<T>(name: string, text: string | null, schema: z.ZodType<T>, ignor
   return null;
 }
 
+/** What cloud-init posts of what it was asked to (module "phone_home"); keys are left out here. */
+function callOf(
+  { url, post }: { url: string; post: 'all' | string[] },
+  hostname: string,
+  meta: z.infer<typeof MetaDataSchema>,
+): Call {
+  const instance_id = meta['instance-id'] ?? 'nocloud';
+  const known: Record<string, string> = { instance_id, hostname, fqdn: hostname };
+  const names = post === 'all' ? Object.keys(known) : post;
+  const form = new URLSearchParams(Object.fromEntries(names.map((name) => [name, known[name] ?? 'N/A'])));
+  return { url: url.replaceAll('$INSTANCE_ID', instance_id), body: form.toString() };
+}
+
 /** A board whose image reads a declarative seed. */
 export async function readSeed(volume: CardFiles): Promise<BoardSettings> {
   const settings = blank();
@@ -98,6 +115,7 @@ export async function readSeed(volume: CardFiles): Promise<BoardSettings> {
       settings.passwordLogin = user.ssh_pwauth;
       settings.hostKey = user.ssh_keys?.ed25519_private ?? null;
       settings.files = user.write_files;
+      if (user.phone_home) settings.calls.push(callOf(user.phone_home, settings.hostName, meta));
       settings.users = user.users.flatMap((entry) =>
         typeof entry === 'string'
           ? []

@@ -23,8 +23,17 @@ export interface BoardSettings {
     country: string | null;
     networks: { ssid: string; password: string | null; priority: number; hidden: boolean }[];
   };
+  /** What it posts once, when it is up. */
+  calls: Call[];
   /** What the board ignored, with the reason. */
   ignored: string[];
+}
+
+/** Something that a board posts. */
+export interface Call {
+  url: string;
+  /** A form. */
+  body: string;
 }
 
 /** A board that was told nothing. */
@@ -36,6 +45,7 @@ export const blank = (): BoardSettings => ({
   loginService: true,
   files: [],
   radio: { country: null, networks: [] },
+  calls: [],
   ignored: [],
 });
 

@@ -23,6 +23,8 @@ export interface ListenOrder {
   places: readonly ListenPlace[];
   /** Host names to ask for, without domain; looked at again each time. */
   names: () => readonly string[];
+  /** Where the cards of the batch have their boards call; null for nowhere. */
+  callIn: { address: string; port: number } | null;
 }
 
 /** Why a source cannot be used here, and what to do about it; the message is for people. */

@@ -32,10 +32,13 @@ async function knock(address: string): Promise<void> {
   asking.delete(address);
 }
 
-const stop = await listener.listen({ places: ownPlaces(), names: () => names.split(',') }, (clue) => {
-  print({ clue });
-  if (clue.address !== null && clue.kind !== 'leaves') void knock(clue.address);
-});
+const stop = await listener.listen(
+  { places: ownPlaces(), callIn: null, names: () => names.split(',') },
+  (clue) => {
+    print({ clue });
+    if (clue.address !== null && clue.kind !== 'leaves') void knock(clue.address);
+  },
+);
 print({ listening: source, places: ownPlaces() });
 process.stdin.once('end', () => void stop().then(() => process.exit(0)));
 process.stdin.resume();

@@ -1,16 +1,9 @@
 import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
-import {
-  chmodSync,
-  existsSync,
-  mkdirSync,
-  mkdtempSync,
-  readdirSync,
-  readFileSync,
-  rmSync,
-  writeFileSync,
-} from 'node:fs';
+import { chmodSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { OWN_SERVICE_PATH, ownService } from '../../../core/src/firstboot/own-service';
+import { libraries, program } from './programs';
 
 /**
  * A network of its own: a switch, somebody who gives out addresses (dnsmasq), a workstation, and boards with the
@@ -18,30 +11,20 @@ import { join } from 'node:path';
  * network. Needs root.
  */
 
-/** Where the programs lie that this machine has not installed; see scripts/lib/debian.mjs. */
-const unpacked = join(__dirname, '../../../data/network-programs');
-const folders = ['/usr/sbin', '/usr/bin', '/sbin', '/bin'];
-
-/** A program of the system, or the one that was unpacked. */
-function program(name: string): string | null {
-  const places = [...folders, ...folders.map((folder) => join(unpacked, folder))];
-  return places.map((folder) => join(folder, name)).find((path) => existsSync(path)) ?? null;
-}
-
-/** The libraries that came along. */
-const libraries = ['usr/lib', 'lib']
-  .map((folder) => join(unpacked, folder))
-  .flatMap((folder) =>
-    existsSync(folder) ? [folder, ...readdirSync(folder).map((inner) => join(folder, inner))] : [],
-  )
-  .join(':');
-
 const accounts = {
-  passwd: 'sshd:x:64998:65534::/run/sshd:/bin/false\navahi:x:64999:64999::/run/avahi-daemon:/bin/false\n',
-  group: 'avahi:x:64999:\n',
+  passwd:
+    'systemd-network:x:64997:64997::/:/bin/false\nsshd:x:64998:65534::/run/sshd:/bin/false\navahi:x:64999:64999::/run/avahi-daemon:/bin/false\n',
+  group: 'systemd-network:x:64997:\navahi:x:64999:\n',
 };
 
-const wanted = ['avahi-daemon', 'dnsmasq', 'sshd', 'busybox', 'ssh-keygen'];
+const wanted = ['avahi-daemon', 'dnsmasq', 'sshd', 'busybox', 'ssh-keygen', 'dhclient', 'dhcpd', 'kea-dhcp4'];
+
+/** Its network service does not lie among the programs that people run. */
+const NETWORKD = '/lib/systemd/systemd-networkd';
+
+/** Programs by which boards ask for an address, and by which networks give one. */
+type Client = 'udhcpc' | 'dhclient' | 'networkd';
+type Server = 'dnsmasq' | 'dhcpd' | 'kea-dhcp4';
 
 const SUBNET = '10.98.7';
 let count = 0;
@@ -63,7 +46,8 @@ export class NetworkLab {
 
   /** Whether this machine lets a lab be made. */
   static possible(): boolean {
-    if (process.getuid?.() !== 0 || wanted.some((name) => program(name) === null)) return false;
+    if (process.getuid?.() !== 0 || !existsSync(NETWORKD) || wanted.some((name) => program(name) === null))
+      return false;
     const name = `nmtry${String(process.pid)}`;
     try {
       ip('netns', 'add', name);
@@ -84,21 +68,60 @@ export class NetworkLab {
   }
 
   /** Begins to give out addresses. @param last of the pool; the first is 20 */
-  serveAddresses(last = 99): void {
-    const leases = join(this.folder, 'leases');
-    this.start('sw', program('dnsmasq') ?? '', [
-      '--keep-in-foreground',
-      '--conf-file=/dev/null',
-      '--port=0',
-      '--bind-interfaces',
-      '--interface=br0',
-      '--no-ping',
-      '--user=root',
-      '--group=root',
-      `--dhcp-leasefile=${leases}`,
-      `--pid-file=${join(this.folder, 'dnsmasq.pid')}`,
-      `--dhcp-range=${SUBNET}.20,${SUBNET}.${String(last)},255.255.255.0,1h`,
-    ]);
+  serveAddresses(last = 99, by: Server = 'dnsmasq'): void {
+    const leases = this.leaseFile;
+    const range = [`${SUBNET}.20`, `${SUBNET}.${String(last)}`] as const;
+    const conf = join(this.folder, 'server.conf');
+    if (by === 'dnsmasq')
+      this.start('sw', program('dnsmasq') ?? '', [
+        '--keep-in-foreground',
+        '--conf-file=/dev/null',
+        '--port=0',
+        '--bind-interfaces',
+        '--interface=br0',
+        '--no-ping',
+        '--user=root',
+        '--group=root',
+        `--dhcp-leasefile=${leases}`,
+        `--pid-file=${join(this.folder, 'dnsmasq.pid')}`,
+        `--dhcp-range=${range.join(',')},255.255.255.0,1h`,
+      ]);
+    else if (by === 'dhcpd') {
+      writeFileSync(leases, '');
+      writeFileSync(
+        conf,
+        `authoritative;\nping-check false;\nsubnet ${SUBNET}.0 netmask 255.255.255.0 { range ${range.join(' ')}; }\n`,
+      );
+      this.start('sw', program('dhcpd') ?? '', [
+        '-4',
+        '-f',
+        '-d',
+        '--no-pid',
+        '-cf',
+        conf,
+        '-lf',
+        leases,
+        'br0',
+      ]);
+    } else {
+      writeFileSync(
+        conf,
+        JSON.stringify({
+          Dhcp4: {
+            'interfaces-config': { interfaces: ['br0'] },
+            'lease-database': { type: 'memfile', persist: true, name: leases, 'lfc-interval': 0 },
+            subnet4: [{ id: 1, subnet: `${SUBNET}.0/24`, pools: [{ pool: range.join(' - ') }] }],
+          },
+        }),
+      );
+      this.start('sw', 'env', [
+        `KEA_PIDFILE_DIR=${this.folder}`,
+        `KEA_LOCKFILE_DIR=${this.folder}`,
+        program('kea-dhcp4') ?? '',
+        '-c',
+        conf,
+      ]);
+    }
   }
 
   get leaseFile(): string {
@@ -106,7 +129,11 @@ export class NetworkLab {
   }
 
   /** Connects a board and starts what a real one starts. */
-  power(number: number, hostName: string, { address = true } = {}): LabBoard {
+  power(
+    number: number,
+    hostName: string,
+    { address = true, mark = '', client = 'udhcpc' as Client } = {},
+  ): LabBoard {
     const space = `b${String(number)}`;
     const hardwareAddress = `02:00:5e:00:53:${number.toString(16).padStart(2, '0')}`;
     const folder = join(this.folder, space);
@@ -122,26 +149,27 @@ export class NetworkLab {
       join(folder, 'avahi.conf'),
       `[server]\nhost-name=${hostName}\nuse-ipv4=yes\nuse-ipv6=yes\nenable-dbus=no\nratelimit-interval-usec=0\n[publish]\npublish-workstation=no\n[reflector]\n[rlimits]\n`,
     );
-    const script = join(folder, 'udhcpc.sh');
-    writeFileSync(
-      script,
-      '#!/bin/sh\n[ "$1" = bound ] && ip addr replace "$ip/24" dev "$interface"\nexit 0\n',
-    );
-    chmodSync(script, 0o755);
     this.plug(space, hardwareAddress);
     // These programs want accounts of their own names, which a machine without them has not.
     for (const [file, own] of Object.entries(accounts))
       writeFileSync(
         join(this.folder, file),
-        `${readFileSync(`/etc/${file}`, 'utf8').replace(/^(?:sshd|avahi):.*\n/gm, '')}${own}`,
+        `${readFileSync(`/etc/${file}`, 'utf8').replace(/^(?:sshd|avahi|systemd-network):.*\n/gm, '')}${own}`,
       );
     const known = Object.keys(accounts)
       .map((file) => `mount --bind ${join(this.folder, file)} /etc/${file}`)
       .join(' && ');
+    // What a card has put there for the responder, on an /etc of its own.
+    const service = join(folder, 'nest-mark.service');
+    writeFileSync(service, mark === '' ? '' : ownService(mark));
+    const told =
+      mark === ''
+        ? ''
+        : `&& mkdir /run/etc /run/work && mount -t overlay none -o lowerdir=/etc,upperdir=/run/etc,workdir=/run/work /etc && ${known} && mkdir -p /etc/avahi/services && cp ${service} ${OWN_SERVICE_PATH}`;
     // Each has its own /run, where these programs keep their sockets.
     const own = (command: string): string[] => [
       '-c',
-      `mount -t tmpfs none /run && mkdir -p /run/sshd /run/avahi-daemon && ${known} && exec ${command}`,
+      `mount -t tmpfs none /run && mkdir -p /run/sshd /run/avahi-daemon && ${known} ${told} && exec ${command}`,
     ];
     const alone = (command: string): ChildProcess =>
       this.start(space, 'unshare', ['--mount', '--propagation', 'private', 'sh', ...own(command)]);
@@ -149,7 +177,26 @@ export class NetworkLab {
     alone(
       `${program('avahi-daemon') ?? ''} -f ${join(folder, 'avahi.conf')} --no-drop-root --no-chroot --no-rlimits`,
     );
-    if (address)
+    if (address) this.askForAddress(space, client, hostName, alone);
+    return { hostName, hardwareAddress, hostKey: `${type} ${blob}` };
+  }
+
+  /** Starts what asks for an address, as one of the usual programs does. */
+  private askForAddress(
+    space: string,
+    client: Client,
+    hostName: string,
+    alone: (command: string) => ChildProcess,
+  ): void {
+    const folder = join(this.folder, space);
+    const script = join(folder, 'bound.sh');
+    // udhcpc tells the step as its first word, dhclient its reason in the surroundings.
+    writeFileSync(
+      script,
+      '#!/bin/sh\ncase "${1:-$reason}" in bound | BOUND | REBOOT) ip addr replace "${ip:-$new_ip_address}/24" dev "$interface" ;; esac\nexit 0\n',
+    );
+    chmodSync(script, 0o755);
+    if (client === 'udhcpc')
       this.start(space, program('busybox') ?? '', [
         'udhcpc',
         '-f',
@@ -160,7 +207,33 @@ export class NetworkLab {
         '-x',
         `hostname:${hostName}`,
       ]);
-    return { hostName, hardwareAddress, hostKey: `${type} ${blob}` };
+    else if (client === 'dhclient') {
+      const conf = join(folder, 'dhclient.conf');
+      writeFileSync(conf, `send host-name "${hostName}";\nrequest subnet-mask, routers;\n`);
+      this.start(space, program('dhclient') ?? '', [
+        '-4',
+        '-d',
+        '-cf',
+        conf,
+        '-lf',
+        join(folder, 'dhclient.leases'),
+        '-pf',
+        join(folder, 'dhclient.pid'),
+        '-sf',
+        script,
+        'eth0',
+      ]);
+    } else {
+      const network = join(folder, '10-eth0.network');
+      writeFileSync(
+        network,
+        `[Match]\nName=eth0\n[Network]\nDHCP=ipv4\nLinkLocalAddressing=ipv6\n[DHCPv4]\nHostname=${hostName}\n`,
+      );
+      // With /sys to read only it takes itself to be in a container, where nobody tells it of devices.
+      alone(
+        `sh -c 'mkdir -p /run/systemd/network /run/systemd/netif/links /run/systemd/netif/leases && cp ${network} /run/systemd/network/ && chmod 644 /run/systemd/network/* && chown -R systemd-network:systemd-network /run/systemd/netif && mount -o remount,ro /sys && exec ${NETWORKD}'`,
+      );
+    }
   }
 
   /** Runs a program on the workstation. */

@@ -1,9 +1,11 @@
 import { Document } from 'yaml';
 import { textOf, utf8 } from '../../bytes';
+import { callInAddress } from '../../net/call-in';
 import { homeFile } from '../home-files';
 import { markText } from '../mark-text';
 import { isWith, isWithout, type SystemFacts } from '../../system/facts';
 import { canHaveLocale } from '../lacks';
+import { OWN_SERVICE_PATH, ownService } from '../own-service';
 import type { BaseFiles, CardFile, FirstBootSettings, NetworkSettings } from '../settings';
 import { rootRights } from '../user-rights';
 import { yamlManner, yamlText } from '../yaml-text';
@@ -36,7 +38,7 @@ function userData(settings: FirstBootSettings, system: SystemFacts | null): stri
   const keyboard = isWithout(system, 'consoleSetup') ? null : settings.keyboard;
   const locale = canHaveLocale(system, settings.locale) ? settings.locale : null;
   const shell = isWithout(system, 'bash') ? '/bin/sh' : '/bin/bash';
-  const { user, hostKey, packages, refresh, commands } = settings;
+  const { user, hostKey, packages, refresh, commands, callIn, mark } = settings;
   const rule = sudoers[rootRights(user)];
   const account = {
     name: user.name,
@@ -92,6 +94,9 @@ function userData(settings: FirstBootSettings, system: SystemFacts | null): stri
     ...(packages.length > 0 ? { packages: [...packages] } : {}),
     write_files: [
       { path: MARK_ON_BOARD, permissions: '0644', content: markText(settings) },
+      ...(isWith(system, 'avahi')
+        ? [{ path: OWN_SERVICE_PATH, permissions: '0644', content: ownService(mark) }]
+        : []),
       ...(locale === null ? [] : localeListed(locale)),
       ...files.map(({ path, mode, content, home }) => ({
         path,
@@ -104,6 +109,10 @@ function userData(settings: FirstBootSettings, system: SystemFacts | null): stri
     ...(owned.length + login.length + commands.length > 0
       ? { runcmd: [...owned, ...login, ...commands] }
       : {}),
+    // Without a number of tries it makes ten, and logs an error (seen); each failed one holds the boot up for 3 s.
+    ...(callIn === null
+      ? {}
+      : { phone_home: { url: callInAddress(callIn, mark), post: ['instance_id', 'hostname'], tries: 5 } }),
   };
   return `#cloud-config\n${yaml(data)}`;
 }

@@ -1,3 +1,6 @@
+import { callInPlaces } from '../call-in';
+import { OWN_SERVICE_PATH } from '../own-service';
+
 /**
  * The script that a board runs once. It is the same for every board: what differs lies beside it in files, so that no
  * value of a plan is ever read as shell. POSIX shell (POSIX.1-2017, "Shell Command Language") with the programs of
@@ -206,6 +209,15 @@ set_files() {
     done <"$from/files/list"
 }
 
+set_call_in() {
+    put 755 "$from/call-in/script" ${callInPlaces.script}
+    put 644 "$from/call-in/unit" ${callInPlaces.unit}
+    put 644 "$from/call-in/where" ${callInPlaces.where}
+    wants=/etc/systemd/system/multi-user.target.wants
+    { mkdir -p "$wants" && ln -sfn ${callInPlaces.unit} "$wants/nest-mark-call-in.service"; } ||
+        failed "calling in"
+}
+
 if [ -d "$from" ]; then
     [ -f "$from/host-name" ] && set_name
     [ -f "$from/users" ] && set_users
@@ -218,6 +230,8 @@ if [ -d "$from" ]; then
     [ -f "$from/locale" ] && set_locale
     [ -f "$from/keyboard" ] && put 644 "$from/keyboard" /etc/default/keyboard
     [ -f "$from/mark" ] && put 644 "$from/mark" /etc/nest-mark.json
+    [ -f "$from/service" ] && put 644 "$from/service" ${OWN_SERVICE_PATH}
+    [ -d "$from/call-in" ] && set_call_in
     [ -f "$from/files/list" ] && set_files
     sync
     if [ -f "$from/commands" ]; then

@@ -1,6 +1,10 @@
 import { utf8 } from '../../bytes';
 import { addWords, commandLinePath } from '../command-line';
 import { RUN_ONCE_FOLDER, RUN_ONCE_SCRIPT } from '../file-names';
+import { CALL_IN_PATH } from '../../net/call-in';
+import { isWith } from '../../system/facts';
+import { callInScript, callInUnit } from '../call-in';
+import { ownService } from '../own-service';
 import { wifiKeyfile, wiredKeyfile } from '../keyfile';
 import { markText } from '../mark-text';
 import type { BaseFiles, CardFile, FirstBootSettings } from '../settings';
@@ -61,6 +65,13 @@ export function writeRunOnce(settings: FirstBootSettings, base: BaseFiles): Card
   add('locale', `${settings.locale}\n`);
   if (settings.keyboard) add('keyboard', keyboard(settings.keyboard));
   add('mark', markText(settings));
+  if (isWith(base.system, 'avahi')) add('service', ownService(settings.mark));
+  if (settings.callIn) {
+    const { address, port } = settings.callIn;
+    add('call-in/where', `${address} ${String(port)} ${CALL_IN_PATH}${settings.mark}\n`);
+    add('call-in/unit', callInUnit);
+    add('call-in/script', callInScript);
+  }
   const board = settings.files.filter(({ place }) => place === 'board');
   if (board.length > 0)
     add('files/list', board.map(({ mode, path }, at) => `${mode} ${String(at + 1)} ${path}\n`).join(''));

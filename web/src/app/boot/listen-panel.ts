@@ -8,7 +8,7 @@ import {
   untracked,
 } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { inSubnet, searchSubnet, type ListeningSource, type Place } from '@nest-mark/core';
+import { callInOf, inSubnet, searchSubnet, type ListeningSource, type Place } from '@nest-mark/core';
 import { clueTitles, meetingOf } from '@nest-mark/core/find';
 import { Button } from 'primeng/button';
 import { Api } from '../api/api';
@@ -37,7 +37,10 @@ export class ListenPanel {
   private readonly networks = this.store.selectSignal(networksFeature.selectFacts);
   private readonly progress = this.store.selectSignal(progressFeature.selectProgress);
   protected readonly problem = this.store.selectSignal(bootFeature.selectListenProblem);
-  protected readonly sources = sources;
+  /** What can be listened for; calls only where the plan has the boards make them. */
+  protected readonly sources = computed(() =>
+    sources.filter(({ id }) => id !== 'call-in' || callInOf(this.editor.plan().extras) !== null),
+  );
   protected readonly watch = computed(() => this.progress()?.watch ?? null);
   /** Hosts that were heard and are none of the proved devices. */
   protected readonly heard = computed(() => this.progress()?.hosts.length ?? 0);
@@ -47,9 +50,9 @@ export class ListenPanel {
   protected readonly used = signal<ReadonlySet<ListeningSource>>(new Set(sources.map(({ id }) => id)));
   protected readonly giving = signal(false);
 
+  protected readonly chosenSources = computed(() => this.sources().filter(({ id }) => this.used().has(id)));
   protected readonly usedTitles = computed(() =>
-    sources
-      .filter(({ id }) => this.used().has(id))
+    this.chosenSources()
       .map(({ title }) => title)
       .join(', '),
   );
@@ -96,7 +99,12 @@ export class ListenPanel {
   }
 
   protected listen(): void {
-    this.store.dispatch(BootActions.listenWanted({ sources: [...this.used()], places: [...this.chosen()] }));
+    this.store.dispatch(
+      BootActions.listenWanted({
+        sources: this.chosenSources().map(({ id }) => id),
+        places: [...this.chosen()],
+      }),
+    );
   }
 
   protected stop(): void {

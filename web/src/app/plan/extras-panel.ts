@@ -1,4 +1,5 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { toSignal } from '@angular/core/rxjs-interop';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import {
@@ -7,12 +8,15 @@ import {
   usualBootLines,
   type ExtraFile,
   type Extras,
+  type Place,
   type Refresh,
   type SudoPolicy,
 } from '@nest-mark/core';
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
+import { catchError, of } from 'rxjs';
 import { Textarea } from 'primeng/textarea';
+import { Api } from '../api/api';
 import { selectImageFacts } from '../state/selectors';
 import { Field } from '../ui/field';
 import { FileError, textOfFile } from '../ui/files';
@@ -85,12 +89,29 @@ export class ExtrasPanel {
       ? 'This image brings no file for them that is known here.'
       : `Merged into the image’s ${image.bootConfig}, by section and key; nothing else in it is changed.`;
   });
+  /** This computer's own addresses, to choose from. */
+  protected readonly ownPlaces = toSignal(
+    inject(Api)
+      .places()
+      .pipe(catchError(() => of<Place[]>([]))),
+    {
+      initialValue: [],
+    },
+  );
+
   protected set(change: Partial<Extras>, field: string): void {
     this.editor.edit((plan) => ({ ...plan, extras: { ...plan.extras, ...change } }), `extras.${field}`);
   }
 
   protected wire(change: Partial<Extras['wired']>, field: string): void {
     this.set({ wired: { ...this.extras().wired, ...change } }, `wired.${field}`);
+  }
+
+  protected call(change: { address?: string; port?: number | null }, field: string): void {
+    const port = change.port ?? this.extras().callIn.port;
+    // A number that is none while it is typed is not put into the plan.
+    if (!Number.isInteger(port) || port < 1 || port > 65_535) return;
+    this.set({ callIn: { ...this.extras().callIn, ...change, port } }, `callIn.${field}`);
   }
 
   protected addLine(line: string | null): void {
