@@ -117,6 +117,14 @@ const rsa = (octets: number): string => {
 };
 
 /** Each rule with a case that it finds, and one beside it that it must leave alone. */
+/** Boards that call an address; this computer has another one, or that. */
+const call =
+  (address: string, port = 8722, own = ''): Change =>
+  (view) => {
+    view.plan.extras = { ...view.plan.extras, callIn: { address, port } };
+    if (own !== '') view.surroundings.workstation.push({ address: own, prefix: 24 });
+  };
+
 const cases: [rule: string, what: string, fires: Change, quiet: Change][] = [
   ['image-chosen stops', 'no image', plan((it) => (it.imageId = null)), () => undefined],
   [
@@ -693,6 +701,26 @@ const cases: [rule: string, what: string, fires: Change, quiet: Change][] = [
     'a name with a capital',
     extras({ packages: 'git Curl' }),
     extras({ packages: 'git g++ libc6.1-dev' }),
+  ],
+  [
+    'call-in stops',
+    'a name to be called, which need not be known there',
+    call('bench.local'),
+    call('192.168.9.9', 8722, '192.168.9.9'),
+  ],
+  ['call-in stops', 'an address of everybody’s internet', call('198.51.100.7'), call('')],
+  ['call-in stops', 'a board that calls itself', call('127.0.0.1'), call('')],
+  [
+    'call-in warns',
+    'an address that this computer does not have',
+    call('10.9.8.7', 8722, '10.9.8.6'),
+    call('10.9.8.7', 8722, '10.9.8.7'),
+  ],
+  [
+    'call-in warns',
+    'a port that needs a right',
+    call('10.9.8.7', 80, '10.9.8.7'),
+    call('10.9.8.7', 8080, '10.9.8.7'),
   ],
 ];
 

@@ -9,6 +9,7 @@ import {
   addressRequests,
   callIn,
   followNeighbours,
+  listFile,
   LinuxReader,
   linuxNeighbours,
   multicast,
@@ -144,7 +145,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     ]);
     const neighbours = bothTables(lab);
     const ears = {
-      listeners: [multicast, addressRequests, followNeighbours(neighbours), callIn],
+      listeners: [multicast, addressRequests, followNeighbours(neighbours), callIn, listFile],
       places: async () => [...((await settings.station()).practice ? [lab.place] : []), ...ownPlaces()],
     };
     const domains = compose({

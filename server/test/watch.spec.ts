@@ -1,6 +1,9 @@
 import { createSocket } from 'node:dgram';
+import { appendFileSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { request } from 'node:http';
 import { createServer } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { encode } from 'dns-packet';
 import type {
   Batch,
@@ -157,6 +160,39 @@ describe('listening', () => {
         expect(devices[0]!.seen!.hardwareAddress).toMatch(/^02:/);
     },
   );
+
+  it('by a list on this computer alone, which is read again as it is written; no network has to be named', async () => {
+    await forget();
+    const folder = mkdtempSync(join(tmpdir(), 'nest-mark-list-'));
+    try {
+      const listPath = join(folder, 'leases');
+      const begin = (path: string): Promise<Watch> =>
+        server.ok('POST', `/batches/${batch.id}/watches`, {
+          sources: ['list-file'],
+          places: [],
+          port,
+          listPath: path,
+        });
+      const missing = await begin(listPath);
+      const off = await server.until(async () => {
+        const { watch } = await progress();
+        return watch?.id === missing.id && watch.sources.some(({ message }) => message !== '') ? watch : null;
+      });
+      expect(off.sources[0]!.message).toContain(`There is no ${listPath}`);
+      await endOf(missing.id);
+      writeFileSync(listPath, '');
+      const { id } = await begin(listPath);
+      expect((await listening(id)).listPath).toBe(listPath);
+      await power(true);
+      const { boards: all }: PracticeView = await server.ok('GET', '/practice');
+      // As dnsmasq writes it (dnsmasq(8)), a board after the other.
+      for (const { address, hardwareAddress } of all.filter(({ address }) => address !== null))
+        appendFileSync(listPath, `1795868973 ${hardwareAddress} ${address!} * *\n`);
+      expect((await endOf(id)).message).toBe('All 3 are proved.');
+    } finally {
+      rmSync(folder, { recursive: true });
+    }
+  });
 
   it('is begun once at a time, stopped by a person, and stopped once', async () => {
     await forget();

@@ -3,6 +3,7 @@ export * from './card/content-digest';
 export * from './card/look';
 export * from './clues/address-requests';
 export * from './clues/call-in';
+export * from './clues/list-file';
 export * from './clues/multicast';
 export * from './clues/multicast-packet';
 export * from './clues/neighbours';

@@ -34,7 +34,7 @@ const freePort = (): Promise<number> =>
     });
   });
 const listen = async (at = { address, port }): Promise<() => Promise<void>> => {
-  const stop = await callIn.listen({ places: [], names: () => [], callIn: at }, hear);
+  const stop = await callIn.listen({ places: [], names: () => [], callIn: at, listPath: '' }, hear);
   stops.push(stop);
   return stop;
 };
@@ -155,7 +155,7 @@ describe('the listener', () => {
   it('says what to do where the plan names nobody, the address is not here, or the port is taken', async () => {
     const why = async (at: { address: string; port: number } | null): Promise<string> => {
       const error: unknown = await callIn
-        .listen({ places: [], names: () => [], callIn: at }, hear)
+        .listen({ places: [], names: () => [], callIn: at, listPath: '' }, hear)
         .catch((caught: unknown) => caught);
       expect(error).toBeInstanceOf(ClueError);
       return (error as Error).message;

@@ -21,6 +21,8 @@ export const StartWatchSchema = z.object({
   /** Names of networks. */
   places: z.array(z.string().max(40)).max(16),
   port: z.number().int().min(1).max(65_535),
+  /** Path of a list of hosts on the station's computer, where one is to be read again and again. */
+  listPath: z.string().max(400).default(''),
 });
 export type StartWatch = z.infer<typeof StartWatchSchema>;
 
@@ -32,6 +34,7 @@ export const WatchSchema = z.object({
   state: z.enum(['queued', 'running', 'done', 'interrupted', 'cancelled', 'failed']),
   port: z.number(),
   places: z.array(z.string()),
+  listPath: z.string(),
   sources: z.array(
     z.object({
       source: ListeningSourceSchema,

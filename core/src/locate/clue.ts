@@ -10,6 +10,8 @@ export const ClueSourceSchema = z.enum([
   'address-request',
   /** This computer's own table of neighbours. */
   'neighbours',
+  /** Such a list that lies on this computer, read whenever it changes. */
+  'list-file',
   /** What a board posts once, at the end of its first boot. */
   'call-in',
   /** A list of the network's own equipment, pasted or dropped. */
@@ -25,6 +27,7 @@ export const clueTitles: Record<ClueSource, string> = {
   multicast: 'announcements',
   'address-request': 'requests for addresses',
   neighbours: 'neighbours',
+  'list-file': 'a list on this computer',
   'call-in': 'calls of boards',
   table: 'a list',
   hand: 'typed',
@@ -36,8 +39,13 @@ export const ListeningSourceSchema = ClueSourceSchema.extract([
   'address-request',
   'neighbours',
   'call-in',
+  'list-file',
 ]);
 export type ListeningSource = z.infer<typeof ListeningSourceSchema>;
+
+/** Whether a source listens on networks that a person names; the others have a place of their own. */
+export const listensOnNetworks = (source: ListeningSource): boolean =>
+  source !== 'call-in' && source !== 'list-file';
 
 /** The longest text that is kept of what a host says of itself. */
 export const SAID_LIMIT = 255;

@@ -26,6 +26,7 @@ export const WatchOrderSchema = z.object({
   port: z.number().int(),
   /** Where the cards have their boards call, as the plan had it when it began. */
   callIn: z.object({ address: z.string(), port: z.number().int() }).nullable().default(null),
+  listPath: z.string().default(''),
 });
 export type WatchOrder = z.infer<typeof WatchOrderSchema>;
 
@@ -49,6 +50,7 @@ export const toWatch = (run: Run, order: WatchOrder, items: readonly RunItem[]):
   state: run.state === 'held' ? 'running' : run.state,
   port: order.port,
   places: order.places,
+  listPath: order.listPath,
   sources: order.sources.map((source) => {
     const item = items.find(({ subject }) => subject === source);
     return { source, on: item?.state === 'running', message: item?.message ?? '' };

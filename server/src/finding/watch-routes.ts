@@ -16,6 +16,7 @@ import {
 import {
   clueTitles,
   isCutName,
+  listensOnNetworks,
   readTable,
   TableError,
   type HeardClue,
@@ -38,11 +39,12 @@ const twice = (error: unknown): never => {
 async function startWatch(
   finding: Finding,
   batchId: string,
-  { sources, places, port }: StartWatch,
+  { sources, places, port, listPath }: StartWatch,
   begunBy: string,
 ): Promise<Watch> {
   const { plan } = await needBatch(finding.plans, batchId);
-  if (places.length === 0 || sources.length === 0) throw problem('place-none');
+  if (sources.length === 0 || (places.length === 0 && sources.some(listensOnNetworks)))
+    throw problem('place-none');
   const known = await finding.ears.places();
   const gone = places.find((name) => !known.some((place) => place.name === name));
   if (gone !== undefined) throw problem('place-missing', { place: gone });
@@ -51,7 +53,7 @@ async function startWatch(
       const made = await beginWatch(
         finding,
         batchId,
-        { sources, places, port, callIn: callInOf(plan.extras) },
+        { sources, places, port, callIn: callInOf(plan.extras), listPath: listPath.trim() },
         begunBy,
         db,
       );
@@ -63,7 +65,7 @@ async function startWatch(
           {
             kind: 'watch-started',
             batchId,
-            text: `The bench listens on ${where.join(', ')} for ${sources.map((source) => clueTitles[source]).join(', ')}.`,
+            text: `The bench listens${where.length > 0 ? ` on ${where.join(', ')}` : ''} for ${sources.map((source) => clueTitles[source]).join(', ')}.`,
           },
         ],
         db,
@@ -145,7 +147,13 @@ async function give(
       const open = await finding.clues.openWatch(batchId, db);
       const watch =
         open ??
-        (await beginWatch(finding, batchId, { sources: [], places: [], port, callIn: null }, begunBy, db));
+        (await beginWatch(
+          finding,
+          batchId,
+          { sources: [], places: [], port, callIn: null, listPath: '' },
+          begunBy,
+          db,
+        ));
       await finding.clues.add(watch, clues, db);
       const what = source === 'hand' ? 'typed' : 'taken from a list';
       await finding.log.add(

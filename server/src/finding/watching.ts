@@ -1,6 +1,6 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import { ClueError, type ListenPlace } from '@nest-mark/station';
-import type { ListeningSource } from '@nest-mark/core/find';
+import { listensOnNetworks, type ListeningSource } from '@nest-mark/core/find';
 import { reasonOf } from '../platform/http/problems';
 import type { KindOfRun, RunEnd, RunHandle } from '../platform/runs/runs';
 import { untilRecorded } from '../platform/queue/until-recorded';
@@ -28,10 +28,10 @@ async function listen(
   const open = async (source: ListeningSource): Promise<(() => Promise<void>) | null> => {
     const listener = finding.ears.listeners.find((one) => one.source === source);
     try {
-      if (!listener || (places.length === 0 && source !== 'call-in'))
+      if (!listener || (places.length === 0 && listensOnNetworks(source)))
         throw new ClueError('This computer is not on the network that was chosen any more.');
       const stop = await listener.listen(
-        { places, names: watching.wanted, callIn: order.callIn },
+        { places, names: watching.wanted, callIn: order.callIn, listPath: order.listPath },
         watching.onClue,
       );
       await untilRecorded(finding, () => finding.runs.repository.step(run.id, source, 'listening'));
@@ -137,7 +137,7 @@ export const watchRun = (finding: Finding): KindOfRun => {
       const { clues } = await finding.clues.given(run.id, taken.get(run.id) ?? '0', db);
       if (clues.length === 0 || run.batchId === null) return;
       const { port } = WatchOrderSchema.parse(await finding.runs.repository.orderOf(run.id));
-      const order = { sources: [], places: [], port, callIn: null };
+      const order = { sources: [], places: [], port, callIn: null, listPath: '' };
       await finding.clues.add(await beginWatch(finding, run.batchId, order, run.begunBy, db), clues, db);
     },
     afterEnd(run) {

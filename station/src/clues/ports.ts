@@ -25,6 +25,8 @@ export interface ListenOrder {
   names: () => readonly string[];
   /** Where the cards of the batch have their boards call; null for nowhere. */
   callIn: { address: string; port: number } | null;
+  /** Path of a list of hosts on this computer; empty for none. */
+  listPath: string;
 }
 
 /** Why a source cannot be used here, and what to do about it; the message is for people. */

@@ -33,7 +33,7 @@ async function knock(address: string): Promise<void> {
 }
 
 const stop = await listener.listen(
-  { places: ownPlaces(), callIn: null, names: () => names.split(',') },
+  { places: ownPlaces(), callIn: null, listPath: '', names: () => names.split(',') },
   (clue) => {
     print({ clue });
     if (clue.address !== null && clue.kind !== 'leaves') void knock(clue.address);

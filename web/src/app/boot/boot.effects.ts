@@ -87,11 +87,11 @@ export const listen = createEffect(
     actions.pipe(
       ofType(BootActions.listenWanted),
       concatLatestFrom(() => store.select(batchFeature.selectBatchState)),
-      exhaustMap(([{ sources, places }, { id, plan }]) =>
+      exhaustMap(([{ sources, places, listPath }, { id, plan }]) =>
         id === null || !plan
           ? EMPTY
           : asked(
-              api.startWatch(id, { sources, places, port: plan.network.port }),
+              api.startWatch(id, { sources, places, port: plan.network.port, listPath }),
               () => [],
               (problem) => BootActions.listenRefused({ problem }),
             ),

@@ -9,7 +9,7 @@ export const BootActions = createActionGroup({
     'Search Begun': emptyProps(),
     'Search Refused': props<{ problem: Problem }>(),
     'Search Left': props<{ searchId: string }>(),
-    'Listen Wanted': props<{ sources: ListeningSource[]; places: string[] }>(),
+    'Listen Wanted': props<{ sources: ListeningSource[]; places: string[]; listPath: string }>(),
     'Listen Refused': props<{ problem: Problem }>(),
     'Listen Left': props<{ watchId: string }>(),
     'Clues Given': props<{ text: string; source: 'table' | 'hand' }>(),

@@ -9,7 +9,7 @@ import {
 } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { callInOf, inSubnet, searchSubnet, type ListeningSource, type Place } from '@nest-mark/core';
-import { clueTitles, meetingOf } from '@nest-mark/core/find';
+import { clueTitles, listensOnNetworks, meetingOf } from '@nest-mark/core/find';
 import { Button } from 'primeng/button';
 import { Api } from '../api/api';
 import { asProblem } from '../api/api-problem';
@@ -47,7 +47,22 @@ export class ListenPanel {
   protected readonly on = this.store.selectSignal(selectListening);
   protected readonly places = signal<readonly Place[] | null>(null);
   protected readonly chosen = signal<ReadonlySet<string>>(new Set());
-  protected readonly used = signal<ReadonlySet<ListeningSource>>(new Set(sources.map(({ id }) => id)));
+  protected readonly used = signal<ReadonlySet<ListeningSource>>(
+    new Set(sources.map(({ id }) => id).filter((id) => id !== 'list-file')),
+  );
+  private readonly typedPath = signal<string | null>(null);
+  /** Where the list lies; as it was the last time, until another path is typed. */
+  protected readonly listPath = computed(() => this.typedPath() ?? this.watch()?.listPath ?? '');
+  protected readonly withList = computed(() => this.used().has('list-file'));
+  /** Whether enough is chosen to listen. */
+  protected readonly ready = computed(() => {
+    const ids = this.chosenSources().map(({ id }) => id);
+    return (
+      ids.length > 0 &&
+      (this.chosen().size > 0 || !ids.some(listensOnNetworks)) &&
+      (!this.withList() || this.listPath().trim() !== '')
+    );
+  });
   protected readonly giving = signal(false);
 
   protected readonly chosenSources = computed(() => this.sources().filter(({ id }) => this.used().has(id)));
@@ -92,6 +107,10 @@ export class ListenPanel {
     });
   }
 
+  protected setPath(path: string): void {
+    this.typedPath.set(path);
+  }
+
   protected toggle<T>(from: ReadonlySet<T>, one: T): Set<T> {
     const next = new Set(from);
     if (!next.delete(one)) next.add(one);
@@ -103,6 +122,7 @@ export class ListenPanel {
       BootActions.listenWanted({
         sources: this.chosenSources().map(({ id }) => id),
         places: [...this.chosen()],
+        listPath: this.withList() ? this.listPath() : '',
       }),
     );
   }
