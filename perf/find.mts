@@ -25,6 +25,7 @@ function crowd(): { sought: Sought[]; clues: HeardClue[] } {
     hostKey: `key ${String(at)}`,
     hardware: at % 3 === 0 ? [hardware(at)] : [],
     poweredAt: START,
+    named: [],
     bootSeconds: 60,
   }));
   const clues = Array.from({ length: 5000 }, (_, at) => ({

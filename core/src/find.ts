@@ -18,4 +18,5 @@ export * from './locate/who';
 export * from './net/address-request';
 export * from './net/call-in';
 export * from './net/hardware-address';
+export * from './net/maker';
 export * from './net/renamed';

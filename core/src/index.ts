@@ -96,6 +96,7 @@ export * from './images/published-digest';
 export * from './locate/match';
 export * from './locate/stays';
 export * from './net/subnet';
+export * from './listed';
 export * from './units';
 export * from './wifi/channels';
 export * from './wifi/countries';

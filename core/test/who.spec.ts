@@ -16,6 +16,7 @@ const sought = (at: number, more: Partial<Sought> = {}): Sought => ({
   mark: `MARK${String(at)}`,
   hostKey: `ssh-ed25519 key${String(at)}`,
   hardware: [],
+  named: [],
   poweredAt: null,
   bootSeconds: 60,
   ...more,
@@ -157,6 +158,20 @@ describe('who a host probably is', () => {
         why: 'It has the hardware address at which this device was proved and it came 30 s after this board was powered.',
       },
     ]);
+  });
+
+  it('whom a person named is likely, by that alone, unless a key says that it is another one', () => {
+    const named = sought(1, { hostKey: null, named: [MAC] });
+    const host = clue('10.0.0.5', { hardwareAddress: MAC, name: 'board' });
+    expect(only([named, sought(2)], [host])).toMatchObject([
+      {
+        deviceId: 'd1',
+        standing: 'likely',
+        why: 'A person said that this board is it. Against it: it calls itself board.',
+      },
+    ]);
+    const owner = sought(2, { hardware: [MAC] });
+    expect(only([named, owner], [host]).map(({ deviceId }) => deviceId)).toEqual(['d2']);
   });
 
   it('two boards that were powered together and say nothing stay a guess, and it says what would tell them apart', () => {

@@ -4,6 +4,8 @@ import type { Knex } from 'knex';
 import { BoardRepository, boardRoutes, type Boards } from './boards';
 import { CardRepository, capacityRun, cardRoutes, checkRoutes, slotRoutes, type Cards } from './cards';
 import {
+  BeforeRepository,
+  beforeRoutes,
   caseRoutes,
   ClueRepository,
   FaultRepository,
@@ -140,6 +142,7 @@ export function compose(equipment: Equipment): Domains {
     repository: new SearchRepository(knex),
     clues: new ClueRepository(knex),
     faults: new FaultRepository(knex),
+    before: new BeforeRepository(knex),
     drillOf: (batchId) => lab?.drillOf(batchId) ?? null,
     runs,
     search,
@@ -189,6 +192,7 @@ export const allRoutes = (domains: Domains): Route[] => [
   ...searchRoutes(domains.finding),
   ...watchRoutes(domains.finding),
   ...caseRoutes(domains.finding),
+  ...beforeRoutes(domains.finding),
   ...passportRoutes(domains),
   ...handOverRoutes(domains.handOver),
   ...exportRoutes(domains.handOver),

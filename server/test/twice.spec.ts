@@ -110,6 +110,17 @@ const description: OwnDescription = {
   ],
 };
 
+/** Somebody listened, and one host was heard. */
+const heardOnce = async (): Promise<void> => {
+  await quiet();
+  await server.ok('POST', `/batches/${batch.id}/clues`, {
+    text: `${network}.77 dev eth0 lladdr 02:00:5e:00:53:77 STALE`,
+    source: 'table',
+    port: 2222,
+  });
+  await quiet();
+};
+
 const cases: Record<string, Case> = {
   'post /batches': {
     call: () => plain('POST', '/batches', { plan: tankPlan(2, null, network), secrets: {} }),
@@ -319,6 +330,32 @@ const cases: Record<string, Case> = {
       return plain('DELETE', `/uploads/${id}`);
     },
     holds: one,
+  },
+  'post /batches/:id/remembered': {
+    call: async () => {
+      await heardOnce();
+      return plain('POST', '/batches/{batch}/remembered');
+    },
+    holds: async (good) => {
+      expect(good).toBeGreaterThan(0);
+      expect(await server.knex('remembered').where('batch_id', batch.id)).toHaveLength(1);
+    },
+  },
+  'delete /batches/:id/remembered': {
+    call: () => plain('DELETE', '/batches/{batch}/remembered'),
+    holds: async () => expect(await server.knex('remembered').where('batch_id', batch.id)).toHaveLength(0),
+  },
+  'post /batches/:id/namings': {
+    call: async () => {
+      await heardOnce();
+      const deviceId = batch.plan.devices[0]!.id;
+      return plain('POST', '/batches/{batch}/namings', { deviceId, hardwareAddress: '02:00:5e:00:53:77' });
+    },
+    holds: async () => {
+      const rows = await server.knex('named_board').where('hardware_address', '02:00:5e:00:53:77');
+      expect(rows).toHaveLength(1);
+      expect(rows[0]).toMatchObject({ device_id: batch.plan.devices[0]!.id });
+    },
   },
   'post /batches/:id/rounds': {
     call: async () => {

@@ -8,14 +8,17 @@ import { encode } from 'dns-packet';
 import type {
   Batch,
   BatchProgress,
+  HeardHost,
   HostTable,
   LogEntry,
   Place,
   PracticeView,
+  Remembered,
   StationSettings,
   Watch,
 } from '@nest-mark/core';
 import type { ListeningSource } from '@nest-mark/core/find';
+import { addressRequest } from '../../stand-in/src/air/voice';
 import { Boards } from './helpers/boards';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
 
@@ -443,6 +446,81 @@ describe('what is not believed', () => {
     expect((await endOf(id)).state).toBe('done');
     silent.close();
     endless.close();
+  });
+});
+
+describe('before and after', () => {
+  /** A host that asks for an address, and says nothing else. */
+  const asks = (last: number): Promise<void> => {
+    const hardwareAddress = `02:00:5e:00:53:${last.toString(16)}`;
+    const speaker = { hostName: 'board', hardwareAddress, mark: null };
+    return say(addressRequest(speaker, `${network}.${String(last)}`), 15_067);
+  };
+  const hostOf = async (last: number): Promise<HeardHost | undefined> => {
+    const { hosts } = await progress();
+    return hosts.find(({ hardwareAddress }) => hardwareAddress === `02:00:5e:00:53:${last.toString(16)}`);
+  };
+  const heard = (last: number): Promise<HeardHost> => server.until(async () => (await hostOf(last)) ?? null);
+  const name = (deviceId: string, last: number) => ({
+    deviceId,
+    hardwareAddress: `02:00:5e:00:53:${last.toString(16)}`,
+  });
+
+  it('who comes after it was remembered who is here is new; a person names it, and is believed less than a key', async () => {
+    await forget();
+    const [first, second] = batch.plan.devices;
+    const { id } = await listen(['address-request']);
+    await listening(id);
+    await asks(0x81);
+    expect((await heard(0x81)).isNew).toBe(false);
+    expect(await server.ok<Remembered>('POST', `/batches/${batch.id}/remembered`)).toMatchObject({
+      hosts: 1,
+    });
+    await asks(0x82);
+    const came = await heard(0x82);
+    expect(came).toMatchObject({ isNew: true, namedAs: null, maker: 'a made-up address' });
+    expect((await hostOf(0x81))!.isNew).toBe(false);
+    await server.ok('POST', `/batches/${batch.id}/namings`, name(first!.id, 0x82));
+    const { devices, remembered } = await progress();
+    expect(remembered).toMatchObject({ hosts: 1 });
+    expect(devices[0]!.heard).toMatchObject({
+      standing: 'likely',
+      address: `${network}.130`,
+      why: expect.stringContaining('A person said that this board is it') as string,
+    });
+    // The last word counts, of a board and of a device.
+    await server.ok('POST', `/batches/${batch.id}/namings`, name(second!.id, 0x82));
+    expect((await progress()).devices.map(({ heard: it }) => it?.standing ?? null)).toEqual([
+      null,
+      'likely',
+      null,
+    ]);
+    expect((await hostOf(0x82))!.namedAs).toBe(second!.id);
+    await server.ok('POST', `/batches/${batch.id}/namings`, { deviceId: second!.id, hardwareAddress: null });
+    expect((await progress()).devices.every(({ heard: it }) => it === null)).toBe(true);
+    expect(await server.refused('POST', `/batches/${batch.id}/namings`, name(first!.id, 0x99))).toMatchObject(
+      { code: 'naming-unknown' },
+    );
+    await server.ok('DELETE', `/batches/${batch.id}/remembered`);
+    expect((await hostOf(0x82))!.isNew).toBe(false);
+    // A board that signs says itself who it is, and nobody else can be said to be there.
+    await server.ok('POST', `/batches/${batch.id}/namings`, name(first!.id, 0x82));
+    await power(true);
+    expect((await endOf(id)).state).toBe('done');
+    const after = await progress();
+    expect(after.devices.map(({ seen }) => seen?.standing)).toEqual(['proved', 'proved', 'proved']);
+    expect(await server.refused('POST', `/batches/${batch.id}/namings`, name(first!.id, 0x82))).toMatchObject(
+      {
+        code: 'naming-proved',
+      },
+    );
+  });
+
+  it('before anybody listened there is nobody to remember', async () => {
+    const quiet = await server.batch({ ...tankPlan(1, null, network), name: 'Unheard' });
+    expect(await server.refused('POST', `/batches/${quiet.id}/remembered`)).toMatchObject({
+      code: 'nobody-heard',
+    });
   });
 });
 

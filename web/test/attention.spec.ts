@@ -76,6 +76,7 @@ describe('calling the person', () => {
             search: null,
             watch: null,
             hosts: [],
+            remembered: null,
           },
         }),
       );

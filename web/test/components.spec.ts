@@ -257,6 +257,7 @@ describe('the dialog before erasing', () => {
           search: null,
           watch: null,
           hosts: [],
+          remembered: null,
         },
       }),
     );

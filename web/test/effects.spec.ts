@@ -363,6 +363,7 @@ describe('searching', () => {
           search: null,
           watch: null,
           hosts: [],
+          remembered: null,
           devices: [
             {
               deviceId,

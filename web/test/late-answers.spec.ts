@@ -78,7 +78,16 @@ describe('an answer that comes after the event of the end', () => {
   const empty = progress(
     undefined,
     ProgressActions.came({
-      progress: { batchId, devices: [], strangers: [], rounds: [], search: null, watch: null, hosts: [] },
+      progress: {
+        batchId,
+        devices: [],
+        strangers: [],
+        rounds: [],
+        search: null,
+        watch: null,
+        hosts: [],
+        remembered: null,
+      },
     }),
   );
 

@@ -58,6 +58,7 @@ const progress = (rounds: Round[]): BatchProgress => ({
   search: null,
   watch: null,
   hosts: [],
+  remembered: null,
 });
 const medium = (
   serial: string,

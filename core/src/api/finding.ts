@@ -1,7 +1,7 @@
 import * as z from 'zod';
 import { CardStateSchema } from '../progress/standing';
 import { RoundSchema } from './rounds';
-import { HeardHostSchema, WatchSchema } from './watches';
+import { HeardHostSchema, RememberedSchema, WatchSchema } from './watches';
 
 /** Messages about searches, what they saw, and how far each device is. Times are milliseconds since 1970. */
 
@@ -88,6 +88,8 @@ export const BatchProgressSchema = z.object({
   watch: WatchSchema.nullable(),
   /** Hosts that were heard by the watch and are none of the batch's proved devices; the newest first. */
   hosts: z.array(HeardHostSchema),
+  /** Who was remembered as being there before; null where nobody asked for it. */
+  remembered: RememberedSchema.nullable(),
 });
 export type BatchProgress = z.infer<typeof BatchProgressSchema>;
 

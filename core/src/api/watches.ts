@@ -57,10 +57,31 @@ export const HeardHostSchema = z.object({
   since: z.number(),
   at: z.number(),
   left: z.boolean(),
+  /** Who registered its hardware address, in words; empty where nobody knows. */
+  maker: z.string(),
+  /** Whether it was not there when somebody remembered who was. */
+  isNew: z.boolean(),
+  /** The device of this batch that a person said it is; null for none. */
+  namedAs: z.uuid().nullable(),
   /** What is to be said of it, in words; empty for nothing. */
   told: z.string(),
 });
 export type HeardHost = z.infer<typeof HeardHostSchema>;
+
+/** Who was there at a time, for the question what came since. */
+export const RememberedSchema = z.object({
+  at: z.number(),
+  /** How many hosts were there. */
+  hosts: z.number(),
+});
+export type Remembered = z.infer<typeof RememberedSchema>;
+
+/** That a host which was heard is a device's board, as a person says; null takes that back. */
+export const NamingSchema = z.object({
+  deviceId: z.uuid(),
+  hardwareAddress: z.string().max(17).nullable(),
+});
+export type Naming = z.infer<typeof NamingSchema>;
 
 export const TABLE_TEXT_LIMIT = 1 << 20;
 

@@ -11,6 +11,8 @@ export interface Sought {
   hostKey: string | null;
   /** Hardware addresses at which it signed with its key, and until when. */
   hardware: readonly string[];
+  /** Hardware addresses of which a person said that they are this device's board. */
+  named: readonly string[];
   /** When its board was powered; null when nobody noted that. */
   poweredAt: number | null;
   /** Seconds that its first boot takes as a rule. */
@@ -41,6 +43,8 @@ const weights = {
   mark: [6, -6],
   /** The board keeps it; a card may be moved, so another one says little. */
   hardware: [8, -1],
+  /** Said by a person who powered one board and saw one host come; a slip is possible, a forged address too. */
+  named: [9, 0],
   /** It has been another device's board; the card decides, and may have been moved. */
   others: [0, -2],
   /** Of all that is on a network, few begin to be heard in a given minute. */
@@ -84,7 +88,7 @@ function byMark({ mark }: Sought, host: Host): Evidence | null {
 }
 
 function byHardware(
-  { deviceId, hardware }: Sought,
+  { deviceId, hardware, named }: Sought,
   { hardwareAddress }: Host,
   owners: ReadonlyMap<string, string>,
 ): Evidence | null {
@@ -94,6 +98,8 @@ function byHardware(
   const owner = owners.get(hardwareAddress);
   if (owner !== undefined && owner !== deviceId)
     return { bits: weights.others[1], text: 'it has the hardware address of another device’s board' };
+  if (named.includes(hardwareAddress))
+    return { bits: weights.named[0], text: 'a person said that this board is it' };
   return hardware.length > 0
     ? { bits: weights.hardware[1], text: 'it is another board than the one that was proved' }
     : null;

@@ -38,10 +38,10 @@ class SoughtIndex {
       if (list) list.push(at);
       else map.set(key, [at]);
     };
-    sought.forEach(({ hostName, mark, hardware }, at) => {
+    sought.forEach(({ hostName, mark, hardware, named }, at) => {
       put(this.byName, hostName.toLowerCase(), at);
       put(this.byMark, mark, at);
-      for (const address of hardware) put(this.byHardware, address, at);
+      for (const address of [...hardware, ...named]) put(this.byHardware, address, at);
     });
   }
 

@@ -33,5 +33,20 @@ export const findingProblems = problemsOf({
     says: 'This has changed in the meantime.',
     todo: 'Look at what is asked now.',
   },
+  'nobody-heard': {
+    status: 409,
+    says: 'Nobody listened for this batch yet, so it is not known who is here.',
+    todo: 'Listen first, for half a minute at least, and then remember.',
+  },
+  'naming-unknown': {
+    status: 409,
+    says: 'A host with that hardware address was not heard for this batch.',
+    todo: 'Look at the list of those that were heard again.',
+  },
+  'naming-proved': {
+    status: 409,
+    says: '{name} was proved by its key, which tells more than anybody can say.',
+    todo: 'Choose another device for that host.',
+  },
   'table-unread': { status: 422, unharmed: 'Nothing was contacted.', says: '{why}' },
 });

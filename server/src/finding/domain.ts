@@ -4,6 +4,7 @@ import type { Plans } from '../plans';
 import type { Platform } from '../platform/platform';
 import type { Runs } from '../platform/runs/runs';
 import type { Rounds } from '../rounds';
+import type { BeforeRepository } from './before-repository';
 import type { ClueRepository } from './clue-repository';
 import type { FaultRepository } from './fault-repository';
 import type { SearchRepository } from './repository';
@@ -13,6 +14,7 @@ export interface Finding extends Platform {
   repository: SearchRepository;
   clues: ClueRepository;
   faults: FaultRepository;
+  before: BeforeRepository;
   /** The drill of this batch on the practice bench, under way or over, until it is put away. */
   drillOf(batchId: string): Pick<DrillView, 'minutes' | 'inVain' | 'outcome'> | null;
   runs: Runs;

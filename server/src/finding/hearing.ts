@@ -1,6 +1,8 @@
 import type { DeviceProgress, HeardHost, Match, Sighting, Watch } from '@nest-mark/core';
-import { isMadeUp, reckonUnproved, tellProved, type Host, type Reckoned } from '@nest-mark/core/find';
+import { reckonUnproved, tellProved, type Host, type Reckoned } from '@nest-mark/core/find';
+import type { Before } from './before-repository';
 import type { Finding } from './domain';
+import { makerNow } from './makers';
 
 /** Seconds of a usual first boot, where only the window of an arrival is asked about (common practice). */
 const BOOT_SECONDS = 90;
@@ -18,6 +20,10 @@ export interface Heard {
 
 const nothing: Heard = { devices: new Map(), hosts: [], views: [] };
 
+/** Whether nobody knew of a host when it was remembered who was there. */
+const isNew = ({ hardwareAddress, addresses }: Host, { known }: Before): boolean =>
+  hardwareAddress === null ? !addresses.some((one) => known.has(one)) : !known.has(hardwareAddress);
+
 /** What is to be said of a host that did not prove to be a device. */
 function tell(host: Host, reckoned: Reckoned | undefined, names: ReadonlyMap<string, string>): string {
   const parts: string[] = [];
@@ -30,8 +36,6 @@ function tell(host: Host, reckoned: Reckoned | undefined, names: ReadonlyMap<str
       'It asks for an address again and again and gets none: the list of addresses is used up, or nobody gives them out there.',
     );
   if (host.left) parts.push('It said that it leaves.');
-  if (host.hardwareAddress !== null && isMadeUp(host.hardwareAddress))
-    parts.push('Its hardware address is a made-up one.');
   return parts.join(' ');
 }
 
@@ -40,13 +44,17 @@ export async function hear(
   finding: Finding,
   batchId: string,
   watch: Watch | null,
+  before: Before | null,
   matches: readonly Match[],
   sightings: readonly Sighting[],
 ): Promise<Heard> {
   if (!watch) return nothing;
   const clues = await finding.clues.heard(watch.id);
   if (clues.length === 0) return nothing;
-  const sought = await finding.repository.sought(BOOT_SECONDS);
+  const [sought, named] = await Promise.all([
+    finding.repository.sought(BOOT_SECONDS),
+    finding.before.named(batchId),
+  ]);
   const proved = new Map<string, string[]>();
   for (const { deviceId, standing, sighting, alsoAt } of matches)
     if (standing === 'proved') proved.set(deviceId, [sighting.address, ...alsoAt]);
@@ -87,6 +95,9 @@ export async function hear(
         since: host.since,
         at: host.at,
         left: host.left,
+        maker: host.hardwareAddress === null ? '' : makerNow(host.hardwareAddress),
+        isNew: before !== null && isNew(host, before),
+        namedAs: named.get(host.hardwareAddress ?? '') ?? null,
         told: tell(host, byHost.get(host), names),
       })),
   };

@@ -1,6 +1,8 @@
 /** Finding booted boards, and how far each device is. */
 export type { Finding } from './domain';
 export { batchProgress } from './progress';
+export { BeforeRepository } from './before-repository';
+export { beforeRoutes } from './before-routes';
 export { ClueRepository } from './clue-repository';
 export { SearchRepository } from './repository';
 export { searchRoutes } from './routes';

@@ -40,17 +40,18 @@ async function named(
 
 /** How far each device of a batch is. */
 export async function batchProgress(finding: Finding, batchId: string): Promise<BatchProgress> {
-  const [records, cards, sightings, rounds, search, watch] = await Promise.all([
+  const [records, cards, sightings, rounds, search, watch, before] = await Promise.all([
     finding.plans.repository.records(batchId),
     finding.rounds.repository.latestCards(batchId),
     finding.repository.sightings(batchId),
     finding.rounds.repository.ofBatch(batchId),
     finding.repository.latest(batchId),
     latestWatch(finding, batchId),
+    finding.before.before(batchId),
   ]);
   const { matches, strangers } = matchSightings(records, sightings);
   const byDevice = new Map(matches.map((match) => [match.deviceId, match]));
-  const heard = await hear(finding, batchId, watch, matches, sightings);
+  const heard = await hear(finding, batchId, watch, before, matches, sightings);
   const told = await tellsOf(finding, batchId, matches, heard.hosts);
   const drill = finding.drillOf(batchId);
   const live = rounds.map((round) => finding.rounds.live.overlay(round));
@@ -98,5 +99,6 @@ export async function batchProgress(finding: Finding, batchId: string): Promise<
     search,
     watch,
     hosts: heard.views,
+    remembered: before && { at: before.at, hosts: before.hosts },
   };
 }

@@ -39,6 +39,7 @@ interface SoughtRow {
   host_key: string | null;
   powered_at: Date | null;
   hardware: string[] | null;
+  named: string[] | null;
 }
 
 const toSearch = (row: SearchRow): Search => ({
@@ -186,7 +187,8 @@ export class SearchRepository {
          batch.plan->>'name' as batch_name,
          (select array_agg(distinct sighting.hardware_address) from sighting
           where sighting.host_key = device.host_key and sighting.key_proven
-            and sighting.hardware_address is not null) as hardware
+            and sighting.hardware_address is not null) as hardware,
+         (select array_agg(hardware_address) from named_board where device_id = device.id) as named
        from device join batch on batch.id = device.batch_id where device.retired_at is null`,
     );
     return rows.map((row) => ({
@@ -197,6 +199,7 @@ export class SearchRepository {
       mark: row.mark,
       hostKey: row.host_key,
       hardware: row.hardware ?? [],
+      named: row.named ?? [],
       poweredAt: millisOrNull(row.powered_at),
       bootSeconds,
     }));

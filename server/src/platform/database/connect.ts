@@ -7,6 +7,7 @@ import * as runs from './migrations/0005-runs';
 import * as ownMethods from './migrations/0006-own-methods';
 import * as clues from './migrations/0007-clues';
 import * as faults from './migrations/0008-faults';
+import * as before from './migrations/0009-before-and-after';
 
 /** The database cannot be used; the message tells what to do. */
 export class DatabaseError extends Error {
@@ -22,6 +23,7 @@ const migrations: Record<string, { up(knex: Knex): Promise<void>; down(knex: Kne
   '0006-own-methods': ownMethods,
   '0007-clues': clues,
   '0008-faults': faults,
+  '0009-before-and-after': before,
 };
 
 /** Migrations from the bundle instead of a folder. */

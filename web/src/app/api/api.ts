@@ -39,6 +39,7 @@ import {
   type CaseUnsaid,
   type CaseView,
   type GivenClues,
+  type Naming,
   type HostTable,
   type Passport,
   type Place,
@@ -126,6 +127,12 @@ export class Api {
     order('POST', `/batches/${id}/cases/answers/take-back`, { body });
   mendCase = (id: string, body: CaseMend): Observable<void> =>
     order('POST', `/batches/${id}/cases/mends`, { body, headers: once() });
+  /** Remembers who is there, to tell what comes after. */
+  remember = (id: string): Observable<void> =>
+    order('POST', `/batches/${id}/remembered`, { headers: once() });
+  forgetRemembered = (id: string): Observable<void> => order('DELETE', `/batches/${id}/remembered`);
+  nameBoard = (id: string, body: Naming): Observable<void> =>
+    order('POST', `/batches/${id}/namings`, { body, headers: once() });
   cancelSearch = (id: string): Observable<void> => order('POST', `/searches/${id}/cancel`);
 
   handOverFile = (id: string, file: string): Observable<string> =>

@@ -127,6 +127,30 @@ export const stopListening = createEffect(
   { functional: true },
 );
 
+/** Who is there before, and which board is whose; what that comes to comes with the progress. */
+export const sayOfHosts = createEffect(
+  (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>
+    actions.pipe(
+      ofType(BootActions.rememberWanted, BootActions.rememberedLeft, BootActions.boardNamed),
+      concatLatestFrom(() => store.select(batchFeature.selectId)),
+      concatMap(([said, id]) => {
+        if (id === null) return EMPTY;
+        const sent =
+          said.type === BootActions.boardNamed.type
+            ? api.nameBoard(id, { deviceId: said.deviceId, hardwareAddress: said.hardwareAddress })
+            : said.type === BootActions.rememberWanted.type
+              ? api.remember(id)
+              : api.forgetRemembered(id);
+        return asked(
+          sent,
+          () => [],
+          (problem) => BootActions.heardRefused({ problem }),
+        );
+      }),
+    ),
+  { functional: true },
+);
+
 /** Asks why boards do not appear, while somebody looks: at once, and whenever how far they are has changed. */
 export const loadCases = createEffect(
   (actions = inject(Actions), api = inject(Api), store = inject(Store)) =>

@@ -13,6 +13,10 @@ export const BootActions = createActionGroup({
     'Listen Refused': props<{ problem: Problem }>(),
     'Listen Left': props<{ watchId: string }>(),
     'Clues Given': props<{ text: string; source: 'table' | 'hand' }>(),
+    'Remember Wanted': emptyProps(),
+    'Remembered Left': emptyProps(),
+    'Board Named': props<{ deviceId: string; hardwareAddress: string | null }>(),
+    'Heard Refused': props<{ problem: Problem }>(),
     'Cases Wanted': emptyProps(),
     /** What was said of one may have changed what is asked. */
     'Cases Changed': emptyProps(),
@@ -32,6 +36,8 @@ export interface BootState {
   repeat: boolean;
   problem: Problem | null;
   listenProblem: Problem | null;
+  /** About who was remembered or named. */
+  heardProblem: Problem | null;
   /** Boards that do not appear, as the server judges them; null until it was asked. */
   cases: readonly CaseView[] | null;
   /** Whether somebody looks at them. */
@@ -43,6 +49,7 @@ const initial: BootState = {
   repeat: false,
   problem: null,
   listenProblem: null,
+  heardProblem: null,
   cases: null,
   asking: false,
   caseProblem: null,
@@ -59,6 +66,13 @@ export const bootFeature = createFeature({
       listenProblem: null,
     })),
     on(BootActions.listenRefused, (state, { problem }): BootState => ({ ...state, listenProblem: problem })),
+    on(
+      BootActions.rememberWanted,
+      BootActions.rememberedLeft,
+      BootActions.boardNamed,
+      (state): BootState => ({ ...state, heardProblem: null }),
+    ),
+    on(BootActions.heardRefused, (state, { problem }): BootState => ({ ...state, heardProblem: problem })),
     on(BootActions.casesCame, (state, { cases }): BootState => ({ ...state, cases })),
     on(BootActions.casesWanted, (state): BootState => ({ ...state, asking: true })),
     on(BootActions.casesLeft, (state): BootState => ({

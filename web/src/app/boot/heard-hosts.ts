@@ -1,23 +1,48 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { clock } from '@nest-mark/core';
+import { clock, listed } from '@nest-mark/core';
 import { clueTitles } from '@nest-mark/core/find';
+import { Button } from 'primeng/button';
+import { Select } from 'primeng/select';
 import { Clock } from '../state/clock';
 import { progressFeature } from '../state/progress.reducer';
+import { selectDeviceViews } from '../state/selectors';
 import { FindRows } from '../ui/find-rows';
 import { SortHead } from '../ui/sort-head';
 import { TableView } from '../ui/table-view';
+import { BootActions, bootFeature } from './boot.reducer';
 
-/** Hosts that were heard and did not prove to be a device of this batch. */
+/** Seconds after which phones and renewed addresses are new as well (common practice). */
+const STALE = 600;
+/** Makers that are told by name. */
+const MAKERS = 3;
+
+/** Hosts that were heard and did not prove to be a device of this batch; what came since; and who a person says they are. */
 @Component({
   selector: 'nm-heard-hosts',
-  imports: [FindRows, SortHead],
+  imports: [Button, FindRows, FormsModule, Select, SortHead],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './heard-hosts.html',
+  styles: `
+    .named {
+      min-width: 11rem;
+    }
+  `,
 })
 export class HeardHosts {
   private readonly clock = inject(Clock);
-  private readonly progress = inject(Store).selectSignal(progressFeature.selectProgress);
+  private readonly store = inject(Store);
+  private readonly progress = this.store.selectSignal(progressFeature.selectProgress);
+  private readonly views = this.store.selectSignal(selectDeviceViews);
+  protected readonly problem = this.store.selectSignal(bootFeature.selectHeardProblem);
+  protected readonly listened = computed(() => this.progress()?.watch != null);
+  protected readonly remembered = computed(() => {
+    const before = this.progress()?.remembered;
+    if (!before) return null;
+    const age = Math.max(0, (this.clock.now() - before.at) / 1000);
+    return { hosts: before.hosts, age: clock(age), stale: age > STALE };
+  });
   protected readonly rows = computed(() => {
     const now = this.clock.now();
     return (this.progress()?.hosts ?? []).map((host, at) => ({
@@ -28,11 +53,46 @@ export class HeardHosts {
       last: `${clock(Math.max(0, (now - host.at) / 1000))} ago`,
     }));
   });
+  protected readonly fresh = computed(() => this.rows().filter(({ isNew }) => isNew).length);
+  /** How many there are of each maker, the most first. */
+  protected readonly makers = computed(() => {
+    const counts = new Map<string, number>();
+    for (const { maker } of this.rows()) if (maker !== '') counts.set(maker, (counts.get(maker) ?? 0) + 1);
+    const known = [...counts].sort(([, a], [, b]) => b - a);
+    const rest = known.slice(MAKERS).reduce((sum, [, count]) => sum + count, 0);
+    const words = known.slice(0, MAKERS).map(([maker, count]) => `${String(count)} with ${maker}`);
+    return listed([...words, ...(rest > 0 ? [`${String(rest)} of others`] : [])]);
+  });
+  /** Devices that a host may be said to be: those that no key has proved. */
+  protected readonly open = computed(() =>
+    this.views()
+      .filter(({ facts }) => facts.seen?.standing !== 'proved')
+      .map(({ device }) => ({ id: device.id, label: `${device.hostName} · ${device.nest}` })),
+  );
   protected readonly table = new TableView(this.rows, {
     address: ({ addresses }) => addresses[0] ?? '',
     name: ({ name }) => name,
     by: ({ by }) => by,
     last: ({ at }) => -at,
-    told: ({ told, hardwareAddress }) => `${told} ${hardwareAddress ?? ''}`,
+    told: ({ told, hardwareAddress, maker, isNew }) =>
+      `${isNew ? 'new ' : ''}${told} ${maker} ${hardwareAddress ?? ''}`,
   });
+
+  protected remember(): void {
+    this.store.dispatch(BootActions.rememberWanted());
+  }
+
+  protected forget(): void {
+    this.store.dispatch(BootActions.rememberedLeft());
+  }
+
+  protected name(
+    deviceId: string | null,
+    row: { namedAs: string | null; hardwareAddress: string | null },
+  ): void {
+    if (deviceId !== null)
+      this.store.dispatch(BootActions.boardNamed({ deviceId, hardwareAddress: row.hardwareAddress }));
+    else if (row.namedAs !== null)
+      this.store.dispatch(BootActions.boardNamed({ deviceId: row.namedAs, hardwareAddress: null }));
+  }
 }
