@@ -66,6 +66,7 @@ const away = (count: number): BoardFacts[] =>
     board: { id: 'full', title: 'Full-size', bits: 64, bands: ['2.4 GHz'] },
     country: 'DK',
     round: null,
+    slot: null,
   }));
 
 /** The best of some runs: the first ones are of a program that is not warm. */

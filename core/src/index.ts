@@ -39,6 +39,7 @@ export type { Rule } from './rules/rule';
 export * from './plan/search-subnet';
 export * from './plan/uses-wifi';
 export * from './plan/setting-words';
+export * from './progress/arrivals';
 export * from './progress/standing';
 export * from './cards/held-by';
 export * from './progress/your-turn';

@@ -121,6 +121,10 @@ describe('why a board does not appear', () => {
       'They share the round in which their cards were written; nobody who is there does.',
     );
     expect(casesOf([board(1)], { meet: 'open' })[0]?.shared).toBe('');
+    const inSlot = [1, 2].map((at) => board(at, { slot: 'slot-3', round: `r${String(at)}` }));
+    expect(
+      casesOf([...inSlot, board(3, { proved: true, slot: 'slot-1' })], { meet: 'open' })[0]?.shared,
+    ).toBe('They share the reader’s place slot-3; nobody who is there does.');
   });
 
   it('a board on a cable is asked nothing about radio', () => {

@@ -25,6 +25,17 @@ describe('whether this computer and the boards can meet', () => {
     expect(meetingOf([eth], '192.168.0.0/16').text).toContain('share 192.168.1.0/24');
   });
 
+  it('a way that leads out elsewhere, though this computer is on the network, is told as a VPN’s', () => {
+    const by = (name: string) => meetingOf([wifi], '10.0.8.0/24', { interface: name, gateway: null }).notes;
+    expect(by('wlan0')).toEqual([]);
+    expect(by('tun0')).toEqual([
+      'This computer is on 10.0.8.0/24, but sends what is for it out by tun0: a VPN has probably taken the way. End it, or have it leave this network alone; otherwise boards are heard and not reached.',
+    ]);
+    // A router leads to another network; stand-ins are on loopback.
+    expect(meetingOf([eth], '10.0.8.0/24', { interface: 'eth0', gateway: '192.168.1.1' }).notes).toEqual([]);
+    expect(by('lo')).toEqual([]);
+  });
+
   it('without a subnet in the plan, and without any network', () => {
     expect(meetingOf([eth], '').meet).toBe('open');
     expect(meetingOf([eth], 'no subnet').meet).toBe('open');

@@ -89,7 +89,14 @@ describe('counts by stage', () => {
 describe('the wait for a first boot', () => {
   const powered = { ...facts, poweredAt: 1000 };
   it('is counted from power-on and is normal up to twice the usual time', () => {
-    expect(bootWait(powered, 61_000)).toEqual({ waited: 60, usual: 120, normalUntil: 240, late: false });
+    expect(bootWait(powered, 61_000)).toEqual({
+      waited: 60,
+      usual: 120,
+      normalUntil: 240,
+      late: false,
+      own: 0,
+      there: null,
+    });
     expect(bootWait(powered, 241_001)?.late).toBe(true);
     expect(bootWait(powered, 0)?.waited).toBe(0);
   });

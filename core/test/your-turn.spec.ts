@@ -1,6 +1,5 @@
 import fc from 'fast-check';
 import {
-  LATE_FACTOR,
   nestName,
   yourTurn,
   type DeviceFacts,
@@ -12,6 +11,8 @@ import {
 
 const NOW = 1_800_000_000_000;
 /** Seconds of a usual first boot here. */
+/** Before anything was seen, waiting is normal for so many times the usual. */
+const LATE = 2;
 const USUAL = 90;
 
 const facts = (change: Partial<DeviceFacts> = {}): DeviceFacts => ({
@@ -142,9 +143,9 @@ describe('your turn', () => {
     });
     // What is still normal ends later than what is usual.
     expect(turn({ devices: booting(USUAL + 10), searching: true }).until).toBe(
-      NOW + (USUAL * LATE_FACTOR - USUAL - 10) * 1000,
+      NOW + (USUAL * LATE - USUAL - 10) * 1000,
     );
-    const late = booting(USUAL * LATE_FACTOR + 1);
+    const late = booting(USUAL * LATE + 1);
     expect(said({ devices: late })[1]).toBe('search');
     expect(said({ devices: late, searching: true })).toEqual([
       'tank-01 is late: see what to check',

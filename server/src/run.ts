@@ -12,6 +12,7 @@ import {
   listFile,
   LinuxReader,
   linuxNeighbours,
+  linuxWay,
   multicast,
   ownPlaces,
   ReaderSet,
@@ -146,6 +147,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     const neighbours = bothTables(lab);
     const ears = {
       listeners: [multicast, addressRequests, followNeighbours(neighbours), callIn, listFile],
+      way: linuxWay,
       places: async () => [...((await settings.station()).practice ? [lab.place] : []), ...ownPlaces()],
     };
     const domains = compose({

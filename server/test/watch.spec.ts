@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import { createSocket } from 'node:dgram';
 import { appendFileSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { request } from 'node:http';
@@ -5,20 +6,22 @@ import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { encode } from 'dns-packet';
-import type {
-  Batch,
-  BatchProgress,
-  HeardHost,
-  HostTable,
-  LogEntry,
-  Place,
-  PracticeView,
-  Remembered,
-  StationSettings,
-  Watch,
+import {
+  kindOf,
+  type Batch,
+  type BatchProgress,
+  type HeardHost,
+  type HostTable,
+  type LogEntry,
+  type Place,
+  type PracticeView,
+  type Remembered,
+  type StationSettings,
+  type Watch,
 } from '@nest-mark/core';
 import type { ListeningSource } from '@nest-mark/core/find';
 import { addressRequest } from '../../stand-in/src/air/voice';
+import { SearchRepository } from '../src/finding';
 import { Boards } from './helpers/boards';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
 
@@ -712,5 +715,29 @@ describe('a board that moves, and a card that was copied, during one listening',
       socket.bind(15_067, `${network}.254`, () => resolve());
     });
     await new Promise<void>((resolve) => socket.close(() => resolve()));
+  });
+});
+
+describe('what this bench learns of waiting', () => {
+  it('the times from power-on to proof count by kind of board; those of stand-ins do not', async () => {
+    const [first, second] = batch.plan.devices;
+    const keys = await server.knex('device').whereIn('id', [first!.id, second!.id]).orderBy('position');
+    const arrived = (address: string, hostKey: string, seconds: number): Promise<unknown> =>
+      server.knex.raw(
+        `insert into sighting (batch_id, search_id, address, port, host_key, key_proven, at)
+         values (?, ?, ?, 22, ?, true, (select powered_at from device where host_key = ?) + ? * interval '1 second')`,
+        [batch.id, randomUUID(), address, hostKey, hostKey, seconds],
+      );
+    await server.knex('sighting').del();
+    await server
+      .knex('device')
+      .where('batch_id', batch.id)
+      .update({ powered_at: new Date(0) });
+    // Nothing is sent there: it is what a search of another network would have left.
+    await arrived('10.9.8.7', (keys[0] as { host_key: string }).host_key, 140);
+    await arrived(`${network}.9`, (keys[1] as { host_key: string }).host_key, 3);
+    const learnt = await new SearchRepository(server.knex).arrivals();
+    expect([...learnt]).toEqual([[kindOf(batch.plan.boardProfileId, batch.plan.imageId), [140]]]);
+    await server.knex('sighting').del();
   });
 });

@@ -18,6 +18,7 @@ export * from './image/root-files';
 export * from './image/shelve';
 export * from './image/unpack';
 export { addressName, OriginSchema, webAddress, type Origin } from './image/web-request';
+export * from './linux/way';
 export * from './linux/kernel-facts';
 export * from './linux/linux-reader';
 export * from './linux/direct-file';

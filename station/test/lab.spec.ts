@@ -2,7 +2,8 @@ import { buildSync } from 'esbuild';
 import { execFileSync, type ChildProcess } from 'node:child_process';
 import { readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
-import { isCountedUp, readTable, type Clue } from '@nest-mark/core/find';
+import { isCountedUp, meetingOf, readTable, type Clue } from '@nest-mark/core/find';
+import { parseWay } from '../src';
 import { NetworkLab, type LabBoard } from './helpers/lab';
 
 /**
@@ -126,8 +127,13 @@ class Ear {
   it('by this computer’s neighbours alone', async () => {
     const ear = await listen('neighbours');
     await Promise.all(boards.map((board) => ear.proof(board)));
-    const seen = new Map(ear.clues().map(({ address, hardwareAddress }) => [hardwareAddress, address]));
-    for (const { hardwareAddress } of boards) expect(seen.get(hardwareAddress)).toMatch(/^10\.98\.7\./);
+    const seen = (hardware: string, form: RegExp): boolean =>
+      ear
+        .clues()
+        .some(({ address, hardwareAddress }) => hardwareAddress === hardware && form.test(address ?? ''));
+    for (const { hardwareAddress } of boards) expect(seen(hardwareAddress, /^10\.98\.7\./)).toBe(true);
+    // Those that were asked over IPv6 are neighbours there too, each with its interface.
+    expect(boards.some(({ hardwareAddress }) => seen(hardwareAddress, /^fe80:.*%eth0$/))).toBe(true);
     await ear.stop();
   });
 
@@ -174,6 +180,18 @@ class Ear {
     // One of the two keeps the name in the list: it gives a name to the newer lease.
     expect([names[4], null]).toContain(own?.name ?? null);
     await ear.stop();
+  });
+
+  it('the system’s own word on the way to the boards: theirs, and the one that a VPN took', () => {
+    const way = () => parseWay(lab.inside('ws', 'ip', '-j', 'route', 'get', '10.98.7.9'));
+    expect(way()).toEqual({ interface: 'eth0', gateway: null });
+    lab.inside('ws', 'ip', 'link', 'add', 'vpn0', 'type', 'veth', 'peer', 'name', 'vpn1');
+    lab.inside('ws', 'ip', 'link', 'set', 'vpn0', 'up');
+    lab.inside('ws', 'ip', 'route', 'add', '10.98.7.0/25', 'dev', 'vpn0');
+    const own = { name: 'eth0', address: '10.98.7.2', subnet: '10.98.7.0/24', wireless: false };
+    expect(meetingOf([own], '10.98.7.0/24', way()).notes).toEqual([expect.stringContaining('out by vpn0')]);
+    lab.inside('ws', 'ip', 'link', 'del', 'vpn0');
+    expect(meetingOf([own], '10.98.7.0/24', way()).notes).toEqual([]);
   });
 
   it('where the pool is used up a board is heard asking again and again', async () => {

@@ -127,6 +127,9 @@ describe('the neighbour table', () => {
     const printed =
       '[{"dst":"10.0.0.7","dev":"eth0","lladdr":"00:00:5E:00:53:07","state":["REACHABLE"]},{"dst":"10.0.0.8","dev":"eth0","state":["INCOMPLETE"]}]';
     expect([...parseNeighbours(printed)]).toEqual([['10.0.0.7', '00:00:5e:00:53:07']]);
+    const six =
+      '[{"dst":"fe80::5eff:fe00:5307","dev":"eth0","lladdr":"02:00:5E:00:53:07","state":["REACHABLE"]},{"dst":"fd00::7","dev":"eth0","lladdr":"02:00:5e:00:53:07","state":["STALE"]}]';
+    expect([...parseNeighbours(six).keys()]).toEqual(['fe80::5eff:fe00:5307%eth0', 'fd00::7']);
     expect(parseNeighbours('').size).toBe(0);
     expect(() => parseNeighbours('{"dst":1}')).toThrow();
     // The real command, for its shape.

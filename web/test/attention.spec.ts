@@ -77,6 +77,7 @@ describe('calling the person', () => {
             watch: null,
             hosts: [],
             remembered: null,
+            arrivals: {},
           },
         }),
       );

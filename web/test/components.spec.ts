@@ -258,6 +258,7 @@ describe('the dialog before erasing', () => {
           watch: null,
           hosts: [],
           remembered: null,
+          arrivals: {},
         },
       }),
     );

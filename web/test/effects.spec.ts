@@ -364,6 +364,7 @@ describe('searching', () => {
           watch: null,
           hosts: [],
           remembered: null,
+          arrivals: {},
           devices: [
             {
               deviceId,

@@ -87,6 +87,7 @@ describe('an answer that comes after the event of the end', () => {
         watch: null,
         hosts: [],
         remembered: null,
+        arrivals: {},
       },
     }),
   );

@@ -59,6 +59,7 @@ const progress = (rounds: Round[]): BatchProgress => ({
   watch: null,
   hosts: [],
   remembered: null,
+  arrivals: {},
 });
 const medium = (
   serial: string,

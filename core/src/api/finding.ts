@@ -90,6 +90,8 @@ export const BatchProgressSchema = z.object({
   hosts: z.array(HeardHostSchema),
   /** Who was remembered as being there before; null where nobody asked for it. */
   remembered: RememberedSchema.nullable(),
+  /** Seconds from power-on to proof that this bench has seen, by kind of board; see `kindOf`. */
+  arrivals: z.record(z.string(), z.array(z.number())),
 });
 export type BatchProgress = z.infer<typeof BatchProgressSchema>;
 

@@ -55,6 +55,10 @@ function sharedBy(away: readonly BoardFacts[], proved: readonly BoardFacts[]): s
       ({ round }) => round,
       () => 'the round in which their cards were written',
     ),
+    ...common(
+      ({ slot }) => slot,
+      (slot) => `the reader’s place ${slot}`,
+    ),
   ];
   const what = listed(parts);
   if (what === '') return 'Others that share everything with them are there.';

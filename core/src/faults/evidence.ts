@@ -47,6 +47,8 @@ export interface BoardFacts {
   country: string;
   /** The round in which its card was written; null for one that was written elsewhere. */
   round: string | null;
+  /** The slot of the reader in which that was. */
+  slot: string | null;
 }
 
 /** What is known of the place. */

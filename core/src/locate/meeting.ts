@@ -51,13 +51,32 @@ function notesOn(places: readonly OwnPlace[]): string[] {
   return notes;
 }
 
+/** A system on the boards' network that sends elsewhere what is for them: as a rule a VPN that took the route. */
+function wayNotes(
+  places: readonly OwnPlace[],
+  subnet: string,
+  way: { interface: string; gateway: string | null } | null,
+): string[] {
+  const shared = places.filter((place) => subnet !== '' && overlap(place.subnet, subnet));
+  // Stand-ins are on loopback, which no VPN takes.
+  if (!way || way.interface === 'lo' || shared.length === 0 || shared.some(({ name }) => name === way.interface)) return [];
+  return [
+    `This computer is on ${subnet}, but sends what is for it out by ${way.interface}: a VPN has probably taken the way. End it, or have it leave this network alone; otherwise boards are heard and not reached.`,
+  ];
+}
+
 /**
  * Whether boards that are to appear on a subnet can be heard and reached from where this computer is. Told from numbers
  * alone: two networks with the same numbers at two places look alike.
  * @param subnet where the plan expects the boards; empty where it does not say
+ * @param way how this computer would send to that subnet; null where that is not known
  */
-export function meetingOf(places: readonly OwnPlace[], subnet: string): Meeting {
-  const notes = notesOn(places);
+export function meetingOf(
+  places: readonly OwnPlace[],
+  subnet: string,
+  way: { interface: string; gateway: string | null } | null = null,
+): Meeting {
+  const notes = [...notesOn(places), ...wayNotes(places, subnet, way)];
   if (places.length === 0)
     return {
       meet: 'no',

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { arrivalsOf, outOfTen } from './arrivals';
 
 /** States of a device in words, the same everywhere. */
 export const DeviceStateSchema = z.enum([
@@ -51,7 +52,10 @@ export interface DeviceFacts {
     alsoAt: readonly string[];
   } | null;
   handedOverAt: number | null;
+  /** As the board's profile has it. */
   firstBootSeconds: number;
+  /** Seconds from power-on to proof that this bench has seen of boards of its kind. */
+  arrivals?: readonly number[];
 }
 
 /** The five stages, in working order. */
@@ -77,9 +81,6 @@ export interface DeviceStanding {
   needsHand: boolean;
   ring: Arc[];
 }
-
-/** A first boot is late after this many times its usual length (common practice: people give up too early). */
-export const LATE_FACTOR = 2;
 
 const cardWords: Partial<Record<CardState, string>> = {
   failed: 'failed',
@@ -125,9 +126,10 @@ export const mayBeHandedOver = ({ seen, handedOverAt }: DeviceFacts): boolean =>
 export function deviceStanding(facts: DeviceFacts, now: number): DeviceStanding {
   const { card, poweredAt, seen, handedOverAt } = facts;
   const ready = card?.state === 'verified';
-  const usual = facts.firstBootSeconds * 1000;
+  const wait = arrivalsOf(facts.firstBootSeconds, facts.arrivals);
+  const usual = wait.usual * 1000;
   const waited = poweredAt === null ? 0 : now - poweredAt;
-  const late = poweredAt !== null && !seen && waited > usual * LATE_FACTOR;
+  const late = poweredAt !== null && !seen && waited > wait.normalUntil * 1000;
   const arc = (stage: Stage, mode: ArcMode, share = 0, word = ''): Arc => ({ stage, mode, share, word });
   const boot = ((): Arc => {
     if (seen && seen.alsoAt.length > 0) return arc('boot', 'notched', 0, 'copied');
@@ -193,12 +195,26 @@ export interface BootWait {
   /** Seconds until which waiting is normal. */
   normalUntil: number;
   late: boolean;
+  /** How many such boots this bench has seen. */
+  own: number;
+  /** Of ten such boards, how many are there by now; null where too few were seen. */
+  there: number | null;
 }
 
 /** The wait of a device that was powered and is not seen yet; null when it does not wait. */
-export function bootWait({ poweredAt, seen, firstBootSeconds }: DeviceFacts, now: number): BootWait | null {
+export function bootWait(
+  { poweredAt, seen, firstBootSeconds, arrivals }: DeviceFacts,
+  now: number,
+): BootWait | null {
   if (poweredAt === null || seen) return null;
   const waited = Math.max(0, (now - poweredAt) / 1000);
-  const normalUntil = firstBootSeconds * LATE_FACTOR;
-  return { waited, usual: firstBootSeconds, normalUntil, late: waited > normalUntil };
+  const { usual, normalUntil, seen: own } = arrivalsOf(firstBootSeconds, arrivals);
+  return {
+    waited,
+    usual,
+    normalUntil,
+    late: waited > normalUntil,
+    own,
+    there: outOfTen(waited, arrivals ?? []),
+  };
 }

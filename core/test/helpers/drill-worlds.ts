@@ -29,6 +29,7 @@ export const board = (number: number, change: Partial<BoardFacts> = {}): BoardFa
   board: { id: 'full', title: 'Full-size', bits: 64, bands: ['2.4 GHz'] },
   country: 'DK',
   round: 'r1',
+  slot: null,
   ...change,
 });
 

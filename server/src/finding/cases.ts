@@ -1,6 +1,8 @@
 import {
+  arrivalsOf,
   candidates,
   findBoard,
+  kindOf,
   searchSubnet,
   settingsOf,
   usesWifi,
@@ -121,13 +123,16 @@ function boardsOf(
     if (!profile) return [];
     const { poweredAt, seen } = one;
     const proved = seen?.standing === 'proved' && seen.at >= (poweredAt ?? 0);
+    const own = progress.arrivals[kindOf(settings.boardProfileId, settings.imageId)] ?? [];
+    const { usual } = arrivalsOf(profile.firstBootSeconds, own);
     const waited = poweredAt === null ? null : (now - poweredAt) / 1000 + minutesGone * 60;
     const round = progress.rounds.find(({ cards }) => cards.some(({ deviceId }) => deviceId === device.id));
+    const card = round?.cards.find(({ deviceId }) => deviceId === device.id);
     return [
       {
         poweredAt: poweredAt ?? 0,
         writtenAt: one.card?.at ?? 0,
-        due: waited !== null && waited > profile.firstBootSeconds,
+        due: waited !== null && waited > usual,
         facts: {
           deviceId: device.id,
           hostName: device.hostName,
@@ -136,7 +141,7 @@ function boardsOf(
           proved,
           copied: proved && seen.alsoAt.length > 0,
           waited,
-          usual: profile.firstBootSeconds,
+          usual,
           symptom: symptomOf(progress, hostsNamed(heard, device.id, device.hostName), poweredAt ?? 0),
           network: network && {
             id: network.id,
@@ -155,6 +160,7 @@ function boardsOf(
           },
           country: settings.country,
           round: round?.id ?? null,
+          slot: card?.slotId ?? null,
         },
       },
     ];

@@ -24,8 +24,25 @@ const nothing: Heard = { devices: new Map(), hosts: [], views: [] };
 const isNew = ({ hardwareAddress, addresses }: Host, { known }: Before): boolean =>
   hardwareAddress === null ? !addresses.some((one) => known.has(one)) : !known.has(hardwareAddress);
 
+/** Milliseconds that a host is given to answer before its silence is worth a word. */
+const ANSWERS_WITHIN = 10_000;
+const listedBy = new Set<Host['sources'][number]>(['table', 'list-file', 'neighbours']);
+
+/** Whether only others speak of a host: it has an address by them, and gave no sign of its own. */
+const isListedOnly = ({ addresses, sources, sightings, at }: Host, now: number): boolean =>
+  addresses.length > 0 &&
+  sightings.length === 0 &&
+  now - at > ANSWERS_WITHIN &&
+  sources.some((source) => source === 'table' || source === 'list-file') &&
+  sources.every((source) => listedBy.has(source));
+
 /** What is to be said of a host that did not prove to be a device. */
-function tell(host: Host, reckoned: Reckoned | undefined, names: ReadonlyMap<string, string>): string {
+function tell(
+  host: Host,
+  reckoned: Reckoned | undefined,
+  names: ReadonlyMap<string, string>,
+  now: number,
+): string {
   const parts: string[] = [];
   if (reckoned)
     parts.push(
@@ -34,6 +51,10 @@ function tell(host: Host, reckoned: Reckoned | undefined, names: ReadonlyMap<str
   if (host.addresses.length === 0 && host.asked >= ASKS_OFTEN)
     parts.push(
       'It asks for an address again and again and gets none: the list of addresses is used up, or nobody gives them out there.',
+    );
+  if (isListedOnly(host, now))
+    parts.push(
+      'A list has it, and it does not answer here: it is off, or the access point keeps its clients apart.',
     );
   if (host.left) parts.push('It said that it leaves.');
   return parts.join(' ');
@@ -51,9 +72,10 @@ export async function hear(
   if (!watch) return nothing;
   const clues = await finding.clues.heard(watch.id);
   if (clues.length === 0) return nothing;
-  const [sought, named] = await Promise.all([
+  const [sought, named, now] = await Promise.all([
     finding.repository.sought(BOOT_SECONDS),
     finding.before.named(batchId),
+    finding.runs.repository.now(),
   ]);
   const proved = new Map<string, string[]>();
   for (const { deviceId, standing, sighting, alsoAt } of matches)
@@ -98,7 +120,7 @@ export async function hear(
         maker: host.hardwareAddress === null ? '' : makerNow(host.hardwareAddress),
         isNew: before !== null && isNew(host, before),
         namedAs: named.get(host.hardwareAddress ?? '') ?? null,
-        told: tell(host, byHost.get(host), names),
+        told: tell(host, byHost.get(host), names, now),
       })),
   };
 }

@@ -40,7 +40,7 @@ async function named(
 
 /** How far each device of a batch is. */
 export async function batchProgress(finding: Finding, batchId: string): Promise<BatchProgress> {
-  const [records, cards, sightings, rounds, search, watch, before] = await Promise.all([
+  const [records, cards, sightings, rounds, search, watch, before, arrivals] = await Promise.all([
     finding.plans.repository.records(batchId),
     finding.rounds.repository.latestCards(batchId),
     finding.repository.sightings(batchId),
@@ -48,6 +48,7 @@ export async function batchProgress(finding: Finding, batchId: string): Promise<
     finding.repository.latest(batchId),
     latestWatch(finding, batchId),
     finding.before.before(batchId),
+    finding.repository.arrivals(),
   ]);
   const { matches, strangers } = matchSightings(records, sightings);
   const byDevice = new Map(matches.map((match) => [match.deviceId, match]));
@@ -99,6 +100,7 @@ export async function batchProgress(finding: Finding, batchId: string): Promise<
     search,
     watch,
     hosts: heard.views,
+    arrivals: Object.fromEntries(arrivals),
     remembered: before && { at: before.at, hosts: before.hosts },
   };
 }

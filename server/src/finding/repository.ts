@@ -1,5 +1,5 @@
 import type { Knex } from 'knex';
-import type { Search, Sighting } from '@nest-mark/core';
+import { kindOf, type Search, type Sighting } from '@nest-mark/core';
 import type { Sought } from '@nest-mark/core/find';
 import { millis, millisOrNull } from '../platform/database/connect';
 import type { RunState } from '../platform/runs/model';
@@ -73,8 +73,17 @@ const SIGHTINGS_TOLD = 200;
 /** Proofs of one device by which it is told where it was before. */
 const PROOFS_TOLD = 20;
 
+/** Seconds between which an arrival has to do with its power-on, and how many of a kind are kept. */
+const SOONEST_ARRIVAL = 2;
+const LATEST_ARRIVAL = 3600;
+const ARRIVALS_KEPT = 200;
+/** Milliseconds for which they hold: they are asked for with every look at a batch, and change seldom. */
+const ARRIVALS_HOLD = 15_000;
+
 /** Searches and what they saw. */
 export class SearchRepository {
+  private arrived: { at: number; by: ReadonlyMap<string, number[]> } | null = null;
+
   constructor(private readonly knex: Knex) {}
 
   /** Keeps what is particular to a search, beside the run that was made for it. */
@@ -203,5 +212,38 @@ export class SearchRepository {
       poweredAt: millisOrNull(row.powered_at),
       bootSeconds,
     }));
+  }
+
+  /**
+   * Seconds from the last power-on to the first proof after it, by kind of board, the newest of each; boards of all
+   * batches. Those on loopback are stand-ins, which teach nothing about boards.
+   */
+  async arrivals(): Promise<ReadonlyMap<string, number[]>> {
+    const now = performance.now();
+    if (this.arrived && now - this.arrived.at < ARRIVALS_HOLD) return this.arrived.by;
+    const by = await this.readArrivals();
+    this.arrived = { at: now, by };
+    return by;
+  }
+
+  private async readArrivals(): Promise<Map<string, number[]>> {
+    const { rows }: { rows: { profile: string; image: string | null; seconds: number[] }[] } =
+      await this.knex.raw(
+        `select profile, image, array_agg(seconds order by seconds) as seconds from (
+           select coalesce(device.overrides->>'boardProfileId', batch.plan->>'boardProfileId') as profile,
+             case when jsonb_exists(device.overrides, 'imageId') then device.overrides->>'imageId' else batch.plan->>'imageId' end as image,
+             extract(epoch from first.at - device.powered_at)::double precision as seconds,
+             row_number() over (partition by coalesce(device.overrides->>'boardProfileId', batch.plan->>'boardProfileId')
+               order by first.at desc) as nth
+           from device join batch on batch.id = device.batch_id
+           cross join lateral (
+             select at, address from sighting where sighting.host_key = device.host_key and key_proven
+               and sighting.at >= device.powered_at order by sighting.at limit 1
+           ) as first
+           where device.powered_at is not null and first.address not like '127.%'
+         ) as arrived where seconds between ? and ? and nth <= ? group by profile, image`,
+        [SOONEST_ARRIVAL, LATEST_ARRIVAL, ARRIVALS_KEPT],
+      );
+    return new Map(rows.map(({ profile, image, seconds }) => [kindOf(profile, image), seconds]));
   }
 }

@@ -5,6 +5,9 @@ import {
   isOwnAddress,
   PlaceSchema,
   StartWatchSchema,
+  subnetFault,
+  WayQuerySchema,
+  WaySchema,
   TablePreviewSchema,
   TableTextSchema,
   WatchSchema,
@@ -188,6 +191,19 @@ export const watchRoutes = (finding: Finding): Route[] => [
         ipv6,
         wireless,
       })),
+  }),
+  route({
+    method: 'get',
+    path: '/places/way',
+    summary: 'By which of its interfaces this computer reaches a subnet; nothing is sent',
+    query: WayQuerySchema,
+    answer: WaySchema,
+    run: async ({ query }) => ({
+      way:
+        subnetFault(query.subnet) === null
+          ? await finding.ears.way(query.subnet.trim().split('/')[0] ?? '')
+          : null,
+    }),
   }),
   route({
     method: 'post',

@@ -1,4 +1,5 @@
 import type { Clue, ListeningSource } from '@nest-mark/core/find';
+import type { WayOut } from '../ports';
 
 /** A network that this computer is on, as far as listening is concerned. */
 export interface ListenPlace {
@@ -51,4 +52,6 @@ export interface Ears {
   listeners: readonly ClueListener[];
   /** Networks that this computer is on. */
   places(): Promise<ListenPlace[]>;
+  /** By which interface this computer would send to an address; null where that is not known. */
+  way(address: string): Promise<WayOut | null>;
 }

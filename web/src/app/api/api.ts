@@ -24,6 +24,8 @@ import {
   SearchSchema,
   TablePreviewSchema,
   WatchSchema,
+  WaySchema,
+  type Way,
   TriedMethodSchema,
   type ArmRound,
   type Batch,
@@ -112,6 +114,8 @@ export class Api {
   startSearch = (id: string, subnet: string, port: number): Observable<Search> =>
     call('POST', `/batches/${id}/searches`, SearchSchema, { body: { subnet, port }, headers: once() });
   places = (): Observable<Place[]> => call('GET', '/places', z.array(PlaceSchema));
+  way = (subnet: string): Observable<Way> =>
+    call('GET', `/places/way?subnet=${encodeURIComponent(subnet)}`, WaySchema);
   startWatch = (id: string, body: StartWatch): Observable<Watch> =>
     call('POST', `/batches/${id}/watches`, WatchSchema, { body, headers: once() });
   stopWatch = (id: string): Observable<void> => order('POST', `/watches/${id}/stop`);

@@ -37,7 +37,9 @@ function waitText(wait: BootWait | null): string {
   const normal = clock(wait.normalUntil);
   return wait.late
     ? `${clock(wait.waited)} since power-on; longer than the ${normal} that are still normal`
-    : `${clock(wait.waited)} since power-on; usual ${clock(wait.usual)}, normal until ${normal}`;
+    : `${clock(wait.waited)} since power-on; usual ${clock(wait.usual)}, normal until ${normal}${
+        wait.there === null ? '' : `; ${String(wait.there)} of 10 such boards were there by now`
+      }`;
 }
 
 /** Waiting, searching, and who it is that answered. */

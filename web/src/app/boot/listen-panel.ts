@@ -7,10 +7,19 @@ import {
   signal,
   untracked,
 } from '@angular/core';
+import { toObservable, toSignal } from '@angular/core/rxjs-interop';
 import { Store } from '@ngrx/store';
-import { callInOf, inSubnet, searchSubnet, type ListeningSource, type Place } from '@nest-mark/core';
+import {
+  callInOf,
+  inSubnet,
+  searchSubnet,
+  subnetFault,
+  type ListeningSource,
+  type Place,
+} from '@nest-mark/core';
 import { clueTitles, listensOnNetworks, meetingOf } from '@nest-mark/core/find';
 import { Button } from 'primeng/button';
+import { catchError, debounceTime, map, of, switchMap } from 'rxjs';
 import { Api } from '../api/api';
 import { asProblem } from '../api/api-problem';
 import { PlanEditor } from '../plan/plan-editor';
@@ -86,10 +95,27 @@ export class ListenPanel {
     this.watch()?.state === 'done' ? [] : this.states().filter(({ on, message }) => !on && message !== ''),
   );
 
+  private readonly subnet = computed(() => searchSubnet(this.editor.plan(), this.networks()));
+  /** How this computer would send to the boards' network; asked again when that is another one. */
+  private readonly way = toSignal(
+    toObservable(this.subnet).pipe(
+      debounceTime(500),
+      switchMap((subnet) =>
+        subnetFault(subnet) === null
+          ? this.api.way(subnet).pipe(
+              map(({ way }) => way),
+              catchError(() => of(null)),
+            )
+          : of(null),
+      ),
+    ),
+    { initialValue: null },
+  );
+
   /** Whether the boards can be heard from where this computer is. */
   protected readonly meeting = computed(() => {
     const places = this.places();
-    return places && meetingOf(places, searchSubnet(this.editor.plan(), this.networks()));
+    return places && meetingOf(places, this.subnet(), this.way());
   });
 
   constructor() {

@@ -1,5 +1,6 @@
 import { createSelector } from '@ngrx/store';
 import {
+  kindOf,
   checkPlan,
   findBoard,
   imageFacts,
@@ -90,6 +91,7 @@ export const selectDeviceViews = createSelector(
     const stopped = new Set(stops.map(({ deviceId }) => deviceId));
     return plan.devices.map((device): DeviceView => {
       const entry = byId.get(device.id) ?? null;
+      const { boardProfileId, imageId } = settingsOf(plan, device);
       return {
         device,
         progress: entry,
@@ -99,9 +101,8 @@ export const selectDeviceViews = createSelector(
           poweredAt: entry?.poweredAt ?? null,
           seen: entry?.seen ?? null,
           handedOverAt: entry?.handedOverAt ?? null,
-          firstBootSeconds:
-            findBoard(boards, settingsOf(plan, device).boardProfileId)?.firstBootSeconds ??
-            USUAL_FIRST_BOOT_SECONDS,
+          firstBootSeconds: findBoard(boards, boardProfileId)?.firstBootSeconds ?? USUAL_FIRST_BOOT_SECONDS,
+          arrivals: progress?.arrivals[kindOf(boardProfileId, imageId)] ?? [],
         },
       };
     });
