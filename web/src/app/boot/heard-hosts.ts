@@ -26,7 +26,9 @@ const MAKERS = 3;
   templateUrl: './heard-hosts.html',
   styles: `
     .named {
-      min-width: 11rem;
+      display: flex;
+      width: 13rem;
+      margin-top: 0.25rem;
     }
   `,
 })
