@@ -8,7 +8,7 @@ import { finding } from './find.mjs';
 import { growth, inBrowser } from './growth.mjs';
 import { keystrokes } from './keystroke.mjs';
 import { personaliseMany } from './plan.mjs';
-import { scanRefused } from './sweep.mjs';
+import { scanRefused, searchDead } from './sweep.mjs';
 import { initialBundle, secondStart } from './start.mjs';
 import { writeLarge, writeMany } from './write.mjs';
 
@@ -23,7 +23,7 @@ const parts: Record<string, () => Promise<Result[]>> = {
   rounds: () => forecastAgainstRounds(root, folder),
   write: () => writeMany(root, folder),
   large: () => writeLarge(root, folder),
-  sweep: async () => [await scanRefused()],
+  sweep: async () => [await scanRefused(), ...(await searchDead())],
   find: finding,
   plan: async () => [await personaliseMany(root), ...(await growth())],
   files: async () => [...(await filesOfMany()), ...(await hashing()), ...(await checkLarge(root, folder))],

@@ -124,6 +124,11 @@ export class NetworkLab {
     }
   }
 
+  /** How many addresses were given out by dnsmasq. */
+  leases(): number {
+    return existsSync(this.leaseFile) ? readFileSync(this.leaseFile, 'utf8').split('\n').length - 1 : 0;
+  }
+
   get leaseFile(): string {
     return join(this.folder, 'leases');
   }

@@ -1,9 +1,10 @@
 import { existsSync, readdirSync } from 'node:fs';
-import { join } from 'node:path';
+import { join, resolve } from 'node:path';
 
 /** Programs of boards and networks: the system's, or those that were unpacked (scripts/lib/debian.mjs). */
 
-const unpacked = join(__dirname, '../../../data/network-programs');
+// Tests and measurements run in the project's root.
+const unpacked = resolve('data/network-programs');
 const folders = ['/usr/sbin', '/usr/bin', '/sbin', '/bin'];
 
 /** Where a program lies; null where it is not here. */
