@@ -4,12 +4,6 @@ import type { OpenedToRead } from './card/read-trial';
 
 export * from './clues/ports';
 
-/** By which of its interfaces a system sends to an address, and whom it hands it to on the way. */
-export interface WayOut {
-  interface: string;
-  gateway: string | null;
-}
-
 /** What makes a medium the one that was meant; compared again when it is opened. */
 export interface MediumIdentity {
   /** Stable path of the slot, as "by-path" names give it. */

@@ -41,7 +41,7 @@ const listen = async (at = { address, port }): Promise<() => Promise<void>> => {
 const post = (
   path: string,
   body: string,
-  { method = 'POST', from = '127.62.31.7', headers = {} as Record<string, string> } = {},
+  { method = 'POST', from = '127.62.31.7', headers = {} } = {},
 ): Promise<number> =>
   new Promise((resolve, reject) => {
     const sent = request(

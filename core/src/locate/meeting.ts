@@ -59,7 +59,13 @@ function wayNotes(
 ): string[] {
   const shared = places.filter((place) => subnet !== '' && overlap(place.subnet, subnet));
   // Stand-ins are on loopback, which no VPN takes.
-  if (!way || way.interface === 'lo' || shared.length === 0 || shared.some(({ name }) => name === way.interface)) return [];
+  if (
+    !way ||
+    way.interface === 'lo' ||
+    shared.length === 0 ||
+    shared.some(({ name }) => name === way.interface)
+  )
+    return [];
   return [
     `This computer is on ${subnet}, but sends what is for it out by ${way.interface}: a VPN has probably taken the way. End it, or have it leave this network alone; otherwise boards are heard and not reached.`,
   ];

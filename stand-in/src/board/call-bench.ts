@@ -1,4 +1,5 @@
 import { request } from 'node:http';
+import { setTimeout as pause } from 'node:timers/promises';
 import type { Call } from './settings';
 
 /** Times that a board calls, and milliseconds between two (cloud-init, module "phone_home"). */
@@ -33,17 +34,12 @@ const post = ({ url, body }: Call, from: string): Promise<boolean> =>
  * @returns how to stop
  */
 export function callBench(calls: readonly Call[], from: string, network: string): () => void {
-  let stopped = false;
-  let timer: NodeJS.Timeout | undefined;
-  const go = async (call: Call, left: number): Promise<void> => {
-    if (stopped || (await post(call, from)) || left === 0) return;
-    if (!stopped) timer = setTimeout(() => void go(call, left - 1), AGAIN);
+  const off = new AbortController();
+  const go = async (call: Call): Promise<void> => {
+    for (let tries = 1; !off.signal.aborted && !(await post(call, from)) && tries < TRIES; tries++)
+      await pause(AGAIN, undefined, { signal: off.signal }).catch(() => undefined);
   };
   for (const call of calls)
-    if (URL.canParse(call.url) && new URL(call.url).hostname.startsWith(`${network}.`))
-      void go(call, TRIES - 1);
-  return () => {
-    stopped = true;
-    clearTimeout(timer);
-  };
+    if (URL.canParse(call.url) && new URL(call.url).hostname.startsWith(`${network}.`)) void go(call);
+  return () => off.abort();
 }

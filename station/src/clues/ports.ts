@@ -1,5 +1,4 @@
 import type { Clue, ListeningSource } from '@nest-mark/core/find';
-import type { WayOut } from '../ports';
 
 /** A network that this computer is on, as far as listening is concerned. */
 export interface ListenPlace {
@@ -17,6 +16,12 @@ export interface ListenPlace {
   announcements: { address: string; port: number };
   /** Where requests for addresses arrive. */
   requests: { address: string; port: number };
+}
+
+/** By which of its interfaces a system sends to an address, and whom it hands it to on the way. */
+export interface WayOut {
+  interface: string;
+  gateway: string | null;
 }
 
 /** What is listened for. */
