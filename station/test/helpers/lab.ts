@@ -134,7 +134,15 @@ export class NetworkLab {
   }
 
   /** Connects a board and starts what a real one starts. */
-  power(number: number, hostName: string, { address = true, mark = '', client = 'udhcpc' } = {}): LabBoard {
+  power(
+    number: number,
+    hostName: string,
+    {
+      address = true,
+      mark = '',
+      client = 'udhcpc',
+    }: { address?: boolean; mark?: string; client?: Client } = {},
+  ): LabBoard {
     const space = `b${String(number)}`;
     const hardwareAddress = `02:00:5e:00:53:${number.toString(16).padStart(2, '0')}`;
     const folder = join(this.folder, space);
