@@ -74,7 +74,7 @@ test('boards that call are chosen in the plan and prove themselves; who came aft
   app,
   page,
 }) => {
-  await readyBatch(app, 2);
+  await readyBatch(app, 3);
   await page.goto(app.url);
   await page.getByRole('link', { name: 'System' }).click();
   const where = page.getByLabel('Boards call this address and port once they are up');
@@ -89,8 +89,8 @@ test('boards that call are chosen in the plan and prove themselves; who came aft
     .toBe(`${app.network}.254`);
   await setPace(page, 0, 0);
   await page.getByRole('button', { name: 'Put fresh cards into empty slots' }).click();
-  await armRound(page, 2);
-  await expect(page.getByText('Verified, take it out.')).toHaveCount(2);
+  await armRound(page, 3);
+  await expect(page.getByText('Verified, take it out.')).toHaveCount(3);
   await app.api('POST', '/practice/actions', { do: 'seat', batchId: id });
 
   await stage(page, 'Boot & find');
@@ -100,9 +100,10 @@ test('boards that call are chosen in the plan and prove themselves; who came aft
     await listen.getByRole('checkbox', { name: new RegExp(`^${source}`) }).uncheck();
   await listen.getByRole('button', { name: 'Listen', exact: true }).click();
   await expect(listen.getByText('calls of boards are heard')).toBeVisible();
-  await app.api('POST', '/practice/actions', { do: 'powerAll', on: true });
-  await expect(page.getByText('2 of 2', { exact: true })).toBeVisible();
-  await expect(listen.getByText('All 2 are proved.')).toBeVisible();
+  for (const nest of ['A1', 'A2'])
+    await app.api('POST', '/practice/actions', { do: 'power', nest, on: true });
+  await expect(page.getByText('2 of 3', { exact: true })).toBeVisible();
+  await listen.getByRole('button', { name: 'Stop listening' }).click();
 
   // A list on this computer wants a path, and says what is wrong with it.
   await app.api('POST', '/practice/actions', { do: 'powerAll', on: false });
@@ -129,5 +130,19 @@ test('boards that call are chosen in the plan and prove themselves; who came aft
   await expect(heard).toContainText('Nobody is new since.');
   await asks(0x81);
   await expect(heard).toContainText('1 new since.');
+  // With a scanner that types: the label of the board that was powered names the one that is new.
+  const { plan } = await app.api<Batch>('GET', `/batches/${id}`);
+  const label = heard.getByLabel('Label of the board that you powered');
+  await label.fill('7KQ4X');
+  await label.press('Enter');
+  await expect(heard.getByRole('status')).toContainText('its last character does not fit');
+  // One that was proved needs nobody's word.
+  await label.fill(plan.devices[0]!.mark);
+  await label.press('Enter');
+  await expect(heard.getByRole('alert')).toContainText('tank-01 was proved by its key');
+  await label.fill(plan.devices[2]!.mark.toLowerCase());
+  await label.press('Enter');
+  await expect(heard.getByRole('status')).toContainText('is tank-03. Power the next one.');
+  await expect(page.locator('[data-host="tank-03"]')).toContainText('A person said that this board is it');
   await audit(page, undefined, 'main');
 });

@@ -1,9 +1,10 @@
-import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { clock, listed } from '@nest-mark/core';
+import { clock, isMark, listed, normaliseMark } from '@nest-mark/core';
 import { clueTitles } from '@nest-mark/core/find';
 import { Button } from 'primeng/button';
+import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
 import { Clock } from '../state/clock';
 import { progressFeature } from '../state/progress.reducer';
@@ -21,10 +22,13 @@ const MAKERS = 3;
 /** Hosts that were heard and did not prove to be a device of this batch; what came since; and who a person says they are. */
 @Component({
   selector: 'nm-heard-hosts',
-  imports: [Button, FindRows, FormsModule, Select, SortHead],
+  imports: [Button, FindRows, FormsModule, InputText, Select, SortHead],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './heard-hosts.html',
   styles: `
+    .mark {
+      width: 14rem;
+    }
     .named {
       display: flex;
       width: 13rem;
@@ -79,6 +83,51 @@ export class HeardHosts {
     told: ({ told, hardwareAddress, maker, isNew }) =>
       `${isNew ? 'new ' : ''}${told} ${maker} ${hardwareAddress ?? ''}`,
   });
+
+  /** What was scanned or typed, and what became of it. */
+  protected readonly scanned = signal('');
+  private readonly refusal = signal('');
+  /** Which host was said to be which device; it is so once the bench has it on record. */
+  private readonly said = signal<{ deviceId: string; hostName: string; hardwareAddress: string } | null>(
+    null,
+  );
+  protected readonly answer = computed(() => {
+    const said = this.said();
+    if (this.refusal() !== '') return { text: this.refusal(), hand: true };
+    const host = this.rows().find(({ hardwareAddress }) => hardwareAddress === said?.hardwareAddress);
+    return said && host?.namedAs === said.deviceId
+      ? {
+          text: `${host.addresses[0] ?? said.hardwareAddress} is ${said.hostName}. Power the next one.`,
+          hand: false,
+        }
+      : null;
+  });
+
+  /** Names the one new host by the label of the board that was powered. */
+  protected scan(): void {
+    const mark = normaliseMark(this.scanned());
+    const refuse = (words: string): void => this.refusal.set(words);
+    refuse('');
+    this.said.set(null);
+    if (!isMark(mark))
+      return refuse(`"${this.scanned().trim()}" is no mark: its last character does not fit. Scan it again.`);
+    const device = this.views().find((view) => view.device.mark === mark)?.device;
+    if (!device)
+      return refuse(`No device of this batch has the mark ${mark}. Is the label of another batch?`);
+    const fresh = this.rows().flatMap(({ isNew, namedAs, hardwareAddress }) =>
+      isNew && namedAs === null && hardwareAddress !== null ? [hardwareAddress] : [],
+    );
+    const [hardwareAddress] = fresh;
+    if (hardwareAddress === undefined)
+      return refuse('Nobody new is here that has no name yet. Wait until one is heard, then scan again.');
+    if (fresh.length > 1)
+      return refuse(
+        `${String(fresh.length)} are new, so it is not known which one it is: choose it in the table.`,
+      );
+    this.store.dispatch(BootActions.boardNamed({ deviceId: device.id, hardwareAddress }));
+    this.said.set({ deviceId: device.id, hostName: device.hostName, hardwareAddress });
+    this.scanned.set('');
+  }
 
   protected remember(): void {
     this.store.dispatch(BootActions.rememberWanted());
