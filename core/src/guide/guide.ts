@@ -158,6 +158,14 @@ export const guide: readonly GuidePart[] = [
         why: 'Boards on another network are not heard. What equipment has on its lists says where to look.',
       },
       {
+        do: 'Where boards land on a network that you can hear nothing of, have them call: choose this computer’s address in the plan before their cards are written.',
+        why: 'A call is made once, at the end of the first boot, and reaches across routers. It says where to look and proves nothing.',
+      },
+      {
+        do: 'For boards whose image takes no key of ours: remember who is here, power one, and scan its label. The one that is new is it.',
+        why: 'Two that are powered together cannot be told apart by what they say.',
+      },
+      {
         do: 'Believe "proved": the board signed with the key that was made for it here. Whatever else answers is a stranger.',
         why: 'A name or an address says nothing of which board it is.',
       },

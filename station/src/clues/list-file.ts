@@ -1,5 +1,5 @@
 import { constants } from 'node:fs';
-import { open, type FileHandle } from 'node:fs/promises';
+import { open, stat, type FileHandle } from 'node:fs/promises';
 import { isAbsolute } from 'node:path';
 import { isOwnAddress } from '@nest-mark/core';
 import { clueKey, readTable, TABLE_LIMIT, TableError, type Clue } from '@nest-mark/core/find';
@@ -29,7 +29,9 @@ async function readChanged(
 ): Promise<{ text: string; now: Version } | null> {
   let file: FileHandle | null = null;
   try {
-    // Not held up by a pipe that nobody writes into.
+    // Looked at before it is opened, and opened without waiting: a device may do something by being opened, and a pipe
+    // would keep us until somebody writes into it.
+    if (!(await stat(path)).isFile()) throw new ClueError(`${path} is no plain file.`);
     file = await open(path, constants.O_RDONLY | constants.O_NONBLOCK);
     const facts = await file.stat({ bigint: true });
     if (!facts.isFile()) throw new ClueError(`${path} is no plain file.`);
@@ -78,7 +80,7 @@ function cluesOf(text: string, at: number): Clue[] {
 export const listFile: ClueListener = {
   source: 'list-file',
   async listen({ listPath }, onClue) {
-    if (!isAbsolute(listPath))
+    if (!isAbsolute(listPath) || listPath.includes('\0'))
       throw new ClueError('Give the path of the list from the root, as /var/lib/misc/dnsmasq.leases.');
     let version: Version | null = null;
     let told = new Set<string>();

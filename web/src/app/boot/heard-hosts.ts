@@ -32,6 +32,7 @@ const MAKERS = 3;
     .named {
       display: flex;
       width: 13rem;
+      max-width: 100%;
       margin-top: 0.25rem;
     }
   `,
