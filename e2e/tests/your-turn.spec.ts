@@ -140,7 +140,11 @@ test('every view has at least 1,050 × 560 for its own work while the tray is a 
       await expect(page.locator('main h1')).toHaveText(view);
     }
     const tray = page.getByRole('button', { name: /^Tray:/ });
-    while ((await tray.innerText()) !== 'Tray: strip') await tray.click();
+    for (let now = await tray.innerText(); now !== 'Tray: strip'; now = await tray.innerText()) {
+      await tray.click();
+      // A press whose effect was not waited for would be followed by one too many.
+      await expect(tray).not.toHaveText(now);
+    }
     const column = page.getByRole('button', { name: /^Findings/ });
     if ((await column.getAttribute('aria-pressed')) === 'true') await column.click();
     await expect(page.locator('nm-tray-strip')).toBeVisible();
