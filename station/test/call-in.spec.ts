@@ -5,9 +5,10 @@ import { connect, createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import fc from 'fast-check';
-import { checkCharacter } from '@nest-mark/core';
+import { cardFilesOf, checkCharacter, noBase } from '@nest-mark/core';
 import { callInAddress, readCallIn, type Clue } from '@nest-mark/core/find';
 import { callInPlaces, callInScript } from '../../core/src/firstboot/call-in';
+import { settings } from '../../core/test/helpers/plan';
 import { callIn, ClueError } from '../src';
 import { libraries, program } from './helpers/programs';
 
@@ -171,6 +172,45 @@ describe('the listener', () => {
     expect(await post(`/call-in/${mark}`, '')).toBe(204);
   });
 });
+
+/** cloud-init's own module, as it would run at the end of a first boot (Debian 12, 22.4.2); nothing else of it runs. */
+const phoneHome = `
+import logging, sys
+from cloudinit import helpers, util
+from cloudinit.config import cc_phone_home
+
+class Name:
+    def __init__(self, hostname):
+        self.hostname = hostname
+
+class Cloud:
+    paths = helpers.Paths({"cloud_dir": sys.argv[2], "run_dir": sys.argv[2]})
+    def get_instance_id(self):
+        return "7KQ4M-round"
+    def get_hostname(self, fqdn=False):
+        return Name("tank-01.lan" if fqdn else "tank-01")
+
+cc_phone_home.handle("phone_home", util.read_conf(sys.argv[1]), Cloud(), logging.getLogger(), [])
+`;
+const withCloudInit = existsSync('/usr/lib/python3/dist-packages/cloudinit/config/cc_phone_home.py');
+
+(withCloudInit ? it : it.skip)(
+  'cloud-init’s own module calls as the seed tells it, once, and is heard',
+  async () => {
+    await listen();
+    const folder = mkdtempSync(join(tmpdir(), 'nest-mark-seed-'));
+    try {
+      const seed = cardFilesOf('declarative-seed', settings({ mark, callIn: { address, port } }), noBase);
+      const file = join(folder, 'user-data');
+      writeFileSync(file, seed.find(({ path }) => path === 'user-data')!.content);
+      const child = spawn('/usr/bin/python3', ['-c', phoneHome, file, folder], { stdio: 'ignore' });
+      expect(await new Promise((resolve) => child.once('exit', resolve))).toBe(0);
+      expect(heard).toMatchObject([{ mark, name: 'tank-01', address: expect.any(String) as string }]);
+    } finally {
+      rmSync(folder, { recursive: true });
+    }
+  },
+);
 
 describe('the script, run by dash', () => {
   const tools = ['curl', 'wget', 'busybox', 'python3', 'perl', 'bash', 'nc'];
