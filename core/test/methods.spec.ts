@@ -11,7 +11,7 @@ import { readKeyfile, ssidOfKeyfile, unescaped } from '../src/formats/keyfile/re
 import type { BaseFiles, FirstBootSettings, NetworkSettings } from '../src/firstboot/settings';
 import { fillTemplate, templatePath } from '../src/firstboot/network-template/writes';
 import { startWords } from '../src/firstboot/run-once/writes';
-import { callInScript } from '../src/firstboot/call-in';
+import { callInScript, callInUnit } from '../src/firstboot/call-in';
 import { runOnceScript } from '../src/firstboot/run-once/script';
 import { supplicantFile } from '../src/firstboot/supplicant-file';
 import { preSharedKey } from '../src/wifi/psk';
@@ -313,6 +313,10 @@ describe('the run-once script', () => {
       writeFileSync(file, callInScript);
       expect(attempt('shellcheck', ['-s', 'sh', file])).toEqual({ code: 0, output: '' });
       run('sh', ['-n', file]);
+      // Its service, to systemd's own reader: an unknown word would be told.
+      const unit = join(folder, 'nest-mark-call-in.service');
+      writeFileSync(unit, callInUnit);
+      expect(attempt('systemd-analyze', ['verify', '--man=no', unit])).toEqual({ code: 0, output: '' });
     });
   });
 

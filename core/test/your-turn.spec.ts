@@ -52,6 +52,7 @@ const turn = (change: Partial<TurnFacts>, now = NOW): Turn =>
       held: false,
       secondsLeft: null,
       searching: false,
+      look: '',
       ...change,
     },
     now,
@@ -151,6 +152,10 @@ describe('your turn', () => {
       'tank-01 is late: see what to check',
       'see boot',
     ]);
+    // In the words of the search for causes, where the server has them.
+    expect(said({ devices: late, searching: true, look: 'Is the power light of A1 (tank-01) on?' })[0]).toBe(
+      'tank-01 is late. Is the power light of A1 (tank-01) on?',
+    );
     const copied = batch({ card: verified, poweredAt: ago(5), seen: seen('proved', ['127.0.0.9']) });
     expect(said({ devices: copied })[0]).toBe('tank-01 answered at several addresses: a card was copied');
     expect(said({ devices: batch({ card: verified, seen: seen('guess') }) })[0]).toBe(

@@ -10,6 +10,7 @@ import {
   kindOf,
   type Batch,
   type BatchProgress,
+  type CaseView,
   type HeardHost,
   type HostTable,
   type LogEntry,
@@ -739,5 +740,22 @@ describe('what this bench learns of waiting', () => {
     const learnt = await new SearchRepository(server.knex).arrivals();
     expect([...learnt]).toEqual([[kindOf(batch.plan.boardProfileId, batch.plan.imageId), [140]]]);
     await server.knex('sighting').del();
+  });
+
+  it('where boards are away longer than usual, the look that comes first stands in how far the batch is', async () => {
+    await forget();
+    const powered = (seconds: number): Promise<unknown> =>
+      server
+        .knex('device')
+        .where('batch_id', batch.id)
+        .update({ powered_at: server.knex.raw(`now() - ? * interval '1 second'`, [seconds]) });
+    await powered(1);
+    expect((await progress()).look).toBe('');
+    await powered(900);
+    const { cases } = await server.ok<{ cases: CaseView[] }>('GET', `/batches/${batch.id}/cases`);
+    expect(cases[0]!.next!.question).toMatch(/\?$/);
+    expect((await progress()).look).toBe(cases[0]!.next!.question);
+    await server.knex('device').where('batch_id', batch.id).update({ powered_at: null });
+    expect((await progress()).look).toBe('');
   });
 });

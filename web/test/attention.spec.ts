@@ -78,6 +78,7 @@ describe('calling the person', () => {
             hosts: [],
             remembered: null,
             arrivals: {},
+            look: '',
           },
         }),
       );

@@ -259,6 +259,7 @@ describe('the dialog before erasing', () => {
           hosts: [],
           remembered: null,
           arrivals: {},
+          look: '',
         },
       }),
     );

@@ -365,6 +365,7 @@ describe('searching', () => {
           hosts: [],
           remembered: null,
           arrivals: {},
+          look: '',
           devices: [
             {
               deviceId,

@@ -88,6 +88,7 @@ describe('an answer that comes after the event of the end', () => {
         hosts: [],
         remembered: null,
         arrivals: {},
+        look: '',
       },
     }),
   );

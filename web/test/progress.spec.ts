@@ -60,6 +60,7 @@ const progress = (rounds: Round[]): BatchProgress => ({
   hosts: [],
   remembered: null,
   arrivals: {},
+  look: '',
 });
 const medium = (
   serial: string,

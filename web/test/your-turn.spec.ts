@@ -49,6 +49,7 @@ describe('whose turn it is', () => {
         0,
         [],
         false,
+        '',
         false,
         [],
         kept,

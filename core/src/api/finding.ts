@@ -92,6 +92,8 @@ export const BatchProgressSchema = z.object({
   remembered: RememberedSchema.nullable(),
   /** Seconds from power-on to proof that this bench has seen, by kind of board; see `kindOf`. */
   arrivals: z.record(z.string(), z.array(z.number())),
+  /** What to look at first, where boards are away longer than usual; empty for nothing. */
+  look: z.string(),
 });
 export type BatchProgress = z.infer<typeof BatchProgressSchema>;
 

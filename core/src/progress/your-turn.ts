@@ -42,6 +42,8 @@ export interface TurnFacts {
   secondsLeft: number | null;
   /** Whether a search goes on, or is made again and again by itself until they are there. */
   searching: boolean;
+  /** What to look at first where boards are late, in the words of the search for causes; empty for nothing. */
+  look: string;
 }
 
 /** What a press on the line does. */
@@ -186,7 +188,7 @@ function powerTurn(devices: readonly Known[], slots: TurnFacts['slots']): Line |
 const isAway = ({ facts: { poweredAt, seen } }: Known): boolean => poweredAt !== null && seen === null;
 
 /** What the search, and those whom it did not find, wait for. */
-function findTurn({ searching }: TurnFacts, devices: readonly Known[]): Line | null {
+function findTurn({ searching, look }: TurnFacts, devices: readonly Known[]): Line | null {
   const named = (some: readonly Known[]): string =>
     few(
       some.map(({ hostName, nest }) => hostName || nest),
@@ -205,7 +207,7 @@ function findTurn({ searching }: TurnFacts, devices: readonly Known[]): Line | n
   const late = away.filter(({ standing }) => standing.state === 'late');
   if (late.length > 0)
     return {
-      say: `${named(late)} ${late.length === 1 ? 'is' : 'are'} late: see what to check`,
+      say: `${named(late)} ${late.length === 1 ? 'is' : 'are'} late${look === '' ? ': see what to check' : `. ${look}`}`,
       act: 'see boot',
     };
   const guessed = devices.filter(({ facts }) => facts.seen && facts.seen.standing !== 'proved');

@@ -227,9 +227,9 @@ async function heardSince(finding: Finding, batchId: string, progress: BatchProg
 }
 
 /** The cases of a batch, with what is needed to judge them. */
-async function openCases(finding: Finding, batchId: string) {
+async function openCases(finding: Finding, batchId: string, known?: BatchProgress) {
   const batch = await needBatch(finding.plans, batchId);
-  const progress = await batchProgress(finding, batchId);
+  const progress = known ?? (await batchProgress(finding, batchId));
   if (!Number.isFinite(earliest(progress))) return null;
   const [view, heard, places, answers, mends, found, now] = await Promise.all([
     planView(finding.plans, batch),
@@ -240,8 +240,8 @@ async function openCases(finding: Finding, batchId: string) {
     finding.faults.found(),
     finding.runs.repository.now(),
   ]);
-  const known = finding.drillOf(batchId);
-  const drill = known?.outcome === 'open' ? known : null;
+  const drilling = finding.drillOf(batchId);
+  const drill = drilling?.outcome === 'open' ? drilling : null;
   const all = boardsOf(view, progress, heard, now, drill?.minutes ?? 0);
   const bench: BenchFacts = { meet: meetingOf(places, searchSubnet(view.plan, view.networks)).meet };
   const cases = casesOf(
@@ -252,8 +252,12 @@ async function openCases(finding: Finding, batchId: string) {
 }
 
 /** Why boards of a batch do not appear, and what to look at next. @throws Problem when there is no such batch */
-export async function batchCases(finding: Finding, batchId: string): Promise<CaseView[]> {
-  const open = await openCases(finding, batchId);
+export async function batchCases(
+  finding: Finding,
+  batchId: string,
+  progress?: BatchProgress,
+): Promise<CaseView[]> {
+  const open = await openCases(finding, batchId, progress);
   if (!open) return [];
   const { cases, all, answers, mends, drill, odds, now } = open;
   const byId = new Map(all.map((board) => [board.facts.deviceId, board]));
@@ -267,6 +271,15 @@ export async function batchCases(finding: Finding, batchId: string): Promise<Cas
     ];
     return caseView(one, boards, said, mended, judge(one, said, inVain, odds));
   });
+}
+
+/** Progress with what to look at first, where boards are away longer than usual. */
+export async function withLook(finding: Finding, progress: BatchProgress): Promise<BatchProgress> {
+  const away = progress.devices.some(({ poweredAt, seen }) => poweredAt !== null && seen === null);
+  if (!away) return progress;
+  const due = (await batchCases(finding, progress.batchId, progress)).find((one) => one.due);
+  const found = due?.causes.find(({ id }) => id === due.found);
+  return { ...progress, look: due?.next?.question ?? (found ? `Probably ${found.title}.` : '') };
 }
 
 /** The looks by which following the advice finds a cause; null where nobody is missing. */

@@ -101,6 +101,8 @@ export async function batchProgress(finding: Finding, batchId: string): Promise<
     watch,
     hosts: heard.views,
     arrivals: Object.fromEntries(arrivals),
+    // Reckoned from all of this, for whoever asks how far the batch is.
+    look: '',
     remembered: before && { at: before.at, hosts: before.hosts },
   };
 }

@@ -10,6 +10,7 @@ import {
   subnetHosts,
   type Search,
 } from '@nest-mark/core';
+import { withLook } from './cases';
 import { stamp } from './stamps';
 import { batchProgress } from './progress';
 import { once, onceProblems } from '../platform/idempotency/once';
@@ -99,7 +100,7 @@ export const searchRoutes = (finding: Finding): Route[] => [
     problems: ['batch-missing'],
     run: async ({ params }) => {
       await needBatch(finding.plans, params.id);
-      return batchProgress(finding, params.id);
+      return withLook(finding, await batchProgress(finding, params.id));
     },
   }),
   route({

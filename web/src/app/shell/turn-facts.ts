@@ -49,6 +49,9 @@ const shelfOf = (images: readonly Image[] | null): TurnFacts['shelf'] =>
       ? 'reading'
       : 'empty';
 
+/** What to look at first where boards are late. */
+const selectLook = createSelector(progressFeature.selectProgress, (progress) => progress?.look ?? '');
+
 /** Everything that decides whose turn it is. */
 export const selectTurnFacts = createSelector(
   selectDeviceViews,
@@ -58,10 +61,11 @@ export const selectTurnFacts = createSelector(
   selectAsked,
   selectOpenRounds,
   selectLooking,
+  selectLook,
   bootFeature.selectRepeat,
   imagesFeature.selectList,
   selectKept,
-  (views, stops, proposal, slots, arming, rounds, searching, repeat, images, kept): TurnFacts => {
+  (views, stops, proposal, slots, arming, rounds, searching, look, repeat, images, kept): TurnFacts => {
     const left = rounds.flatMap(({ cards }) => cards.flatMap(({ secondsLeft }) => secondsLeft ?? []));
     return {
       devices: views.map(({ device, facts }) => ({ nest: device.nest, hostName: device.hostName, facts })),
@@ -74,6 +78,7 @@ export const selectTurnFacts = createSelector(
       held: rounds.some(({ paused }) => paused),
       secondsLeft: left.length > 0 ? Math.max(...left) : null,
       searching: repeat || searching,
+      look,
     };
   },
 );
