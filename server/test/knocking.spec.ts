@@ -53,6 +53,19 @@ describe('knocking at addresses that clues speak of', () => {
     expect(world.now - before).toBeLessThanOrEqual(1000);
   });
 
+  it('what was asked for is told to nobody after the end, and nobody else is asked', async () => {
+    const { world, knocking, pass } = wired();
+    world.up.set('10.0.0.5', { signs: true });
+    knocking.heard('10.0.0.5');
+    expect(world.asked).toEqual(['10.0.0.5']);
+    knocking.close();
+    await pass(5000);
+    knocking.heard('10.0.0.6');
+    await pass(1000);
+    expect(world.answers).toEqual([]);
+    expect(world.asked).toEqual(['10.0.0.5']);
+  });
+
   it('leaves a host alone that signed, until it is heard of anew', async () => {
     const { world, knocking, pass } = wired();
     world.up.set('10.0.0.5', { signs: true });

@@ -473,6 +473,15 @@ describe('before and after', () => {
   it('who comes after it was remembered who is here is new; a person names it, and is believed less than a key', async () => {
     await forget();
     const [first, second] = batch.plan.devices;
+    // Seen by a search of before, and off now: it is not here, and will be new when it comes.
+    const seenBefore = { address: `${network}.130`, hardware_address: '02:00:5e:00:53:82', port };
+    await server.knex('sighting').insert({
+      ...seenBefore,
+      batch_id: batch.id,
+      search_id: randomUUID(),
+      key_proven: false,
+      at: server.knex.raw(`now() - interval '1 hour'`),
+    });
     const { id } = await listen(['address-request']);
     await listening(id);
     await asks(0x81);

@@ -19,7 +19,12 @@ async function heardHosts(finding: Finding, batchId: string): Promise<Host[]> {
     finding.clues.heard(watch),
     finding.repository.sightings(batchId),
   ]);
-  return hostsOf(clues, sightings);
+  // What an earlier search saw need not be here now: it is new when it comes.
+  const since = Math.min(...clues.map((clue) => clue.since));
+  return hostsOf(
+    clues,
+    sightings.filter(({ at }) => at >= since),
+  );
 }
 
 async function remember(finding: Finding, batchId: string): Promise<Remembered> {

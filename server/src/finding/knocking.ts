@@ -48,6 +48,7 @@ const TRIES = 4;
 export class Knocking {
   private readonly places = new Map<string, Place>();
   private inFlight = 0;
+  private closed = false;
 
   constructor(
     private readonly door: Door,
@@ -77,6 +78,11 @@ export class Knocking {
     place.due = this.door.now() + 1000;
   }
 
+  /** Nobody is asked any more, and what comes later is told to nobody. */
+  close(): void {
+    this.closed = true;
+  }
+
   /** Whether every address was asked, a login service there several times, and nothing is being asked. */
   get settled(): boolean {
     const asked = ({ tries, open }: Place): boolean => tries >= (open ? TRIES : 1);
@@ -85,6 +91,7 @@ export class Knocking {
 
   /** Asks whoever is due, who was never asked first; to be called again and again. */
   turn(): void {
+    if (this.closed) return;
     const now = this.door.now();
     const free = AT_ONCE - this.inFlight;
     if (free <= 0) return;
@@ -115,6 +122,6 @@ export class Knocking {
       const age = now - place.clueAt;
       place.due = now + (paces.find(({ until }) => age < until)?.every ?? 30_000);
     }
-    if (answer?.answer === 'open') this.onAnswer({ address, banner: answer.banner, key });
+    if (answer?.answer === 'open' && !this.closed) this.onAnswer({ address, banner: answer.banner, key });
   }
 }

@@ -123,6 +123,7 @@ export const watchRun = (finding: Finding): KindOfRun => {
       } finally {
         release();
         await Promise.all(stops.map((stop) => stop()));
+        watching.knocking.close();
         await watching.settled();
         await watching.write().catch(() => undefined);
         taken.set(run.id, watching.lastGiven);
