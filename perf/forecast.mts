@@ -2,16 +2,13 @@ import { join } from 'node:path';
 import {
   forecast,
   type Batch,
-  type BatchProgress,
   type BatchSummary,
-  type Image,
   type MeasuredRate,
-  type Proposal,
-  type Round,
   type ShelvedBoard,
 } from '@nest-mark/core';
 import { seconds, type Result } from './measure.mjs';
-import { until, withServer, type Call } from './server.mjs';
+import { shelvedImage, writeRound } from './rounds.mjs';
+import { withServer, type Call } from './server.mjs';
 
 /** Pace of a slot of the practice bench, in MB/s both ways. */
 const slotMBps = 20;
@@ -21,10 +18,7 @@ export const forecastAgainstRounds = (root: string, folder: string): Promise<Res
   withServer(root, join(folder, 'rounds'), '127.89.2', (_url, call) => measure(call));
 
 async function measure(call: Call): Promise<Result[]> {
-  const [image] = await until(async () => {
-    const list = await call<Image[]>('GET', '/images');
-    return list.every(({ state }) => state === 'ready') ? list : null;
-  });
+  const image = await shelvedImage(call);
   const [{ id } = { id: '' }] = await call<BatchSummary[]>('GET', '/batches');
   const batch = await call<Batch>('GET', `/batches/${id}`);
   const { plan } = batch;
@@ -36,7 +30,7 @@ async function measure(call: Call): Promise<Result[]> {
     swapSeconds: 0,
   });
   const boards = await call<ShelvedBoard[]>('GET', '/boards');
-  const images = [{ id: image?.id ?? '', rawSize: image?.rawSize ?? 0 }];
+  const images = [{ id: image.id, rawSize: image.rawSize ?? 0 }];
   const estimate = (rates: MeasuredRate[], only?: ReadonlySet<string>): number =>
     forecast({ plan, images, networks: [], boards, rates, ...(only ? { only } : {}) }, 1).cardsDone.middle *
     1000;
@@ -45,24 +39,8 @@ async function measure(call: Call): Promise<Result[]> {
   let learnt = 0;
   const took: number[] = [];
   for (let turn = 0; turn < 3; turn++) {
-    await call('POST', '/practice/actions', { do: 'insertFresh' });
-    const { cards } = await call<Proposal>('GET', `/batches/${id}/next-round`);
-    const armed = cards.flatMap(({ slotId, deviceId, medium }) =>
-      deviceId !== null && medium ? [{ slotId, deviceId, identity: medium.identity }] : [],
-    );
-    const begun = performance.now();
-    const round = await call<Round>('POST', `/batches/${id}/rounds`, {
-      cards: armed,
-      confirm: `erase ${String(armed.length)}`,
-      lookedAt: Date.now(),
-    });
-    const ended = await until(async () => {
-      const { rounds } = await call<BatchProgress>('GET', `/batches/${id}/progress`);
-      const found = rounds.find((candidate) => candidate.id === round.id);
-      return found && found.state !== 'queued' && found.state !== 'running' ? found : null;
-    });
-    took.push(performance.now() - begun);
-    if (ended.cards.some(({ state }) => state !== 'verified')) throw new Error('a card was not verified');
+    const { ended, milliseconds } = await writeRound(call, id);
+    took.push(milliseconds);
     await call('POST', '/practice/actions', { do: 'pullIdle' });
     if (turn === 0) {
       const left = new Set(plan.devices.map((device) => device.id));

@@ -2,6 +2,7 @@ import { chmodSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { cpus } from 'node:os';
 import { join } from 'node:path';
 import { seconds, type Result } from './measure.mjs';
+import { arrivals } from './arrive.mjs';
 import { checkLarge, filesOfMany, hashing } from './files.mjs';
 import { forecastAgainstRounds } from './forecast.mjs';
 import { finding } from './find.mjs';
@@ -25,6 +26,7 @@ const parts: Record<string, () => Promise<Result[]>> = {
   large: () => writeLarge(root, folder),
   sweep: async () => [await scanRefused(), ...(await searchDead())],
   find: finding,
+  arrive: () => arrivals(root, folder),
   plan: async () => [await personaliseMany(root), ...(await growth())],
   files: async () => [...(await filesOfMany()), ...(await hashing()), ...(await checkLarge(root, folder))],
   browser: async () => [...(await inBrowser(root)), ...(await keystrokes(root, folder))],
