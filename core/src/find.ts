@@ -13,6 +13,7 @@ export * from './locate/hosts';
 export * from './locate/meeting';
 export * from './locate/tables/cells';
 export * from './locate/tables/read-table';
+export * from './locate/scanned-label';
 export * from './locate/told';
 export * from './locate/who';
 export * from './net/address-request';

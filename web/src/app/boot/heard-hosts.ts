@@ -1,8 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { clock, isMark, listed, normaliseMark } from '@nest-mark/core';
-import { clueTitles } from '@nest-mark/core/find';
+import { clock, listed } from '@nest-mark/core';
+import { clueTitles, nameByLabel } from '@nest-mark/core/find';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
@@ -106,27 +106,14 @@ export class HeardHosts {
 
   /** Names the one new host by the label of the board that was powered. */
   protected scan(): void {
-    const mark = normaliseMark(this.scanned());
-    const refuse = (words: string): void => this.refusal.set(words);
-    refuse('');
+    this.refusal.set('');
     this.said.set(null);
-    if (!isMark(mark))
-      return refuse(`"${this.scanned().trim()}" is no mark: its last character does not fit. Scan it again.`);
-    const device = this.views().find((view) => view.device.mark === mark)?.device;
-    if (!device)
-      return refuse(`No device of this batch has the mark ${mark}. Is the label of another batch?`);
-    const fresh = this.rows().flatMap(({ isNew, namedAs, hardwareAddress }) =>
-      isNew && namedAs === null && hardwareAddress !== null ? [hardwareAddress] : [],
-    );
-    const [hardwareAddress] = fresh;
-    if (hardwareAddress === undefined)
-      return refuse('Nobody new is here that has no name yet. Wait until one is heard, then scan again.');
-    if (fresh.length > 1)
-      return refuse(
-        `${String(fresh.length)} are new, so it is not known which one it is: choose it in the table.`,
-      );
-    this.store.dispatch(BootActions.boardNamed({ deviceId: device.id, hardwareAddress }));
-    this.said.set({ deviceId: device.id, hostName: device.hostName, hardwareAddress });
+    const devices = this.views().map(({ device }) => device);
+    const named = nameByLabel(this.scanned(), devices, this.rows());
+    if (named.kind === 'refused') return this.refusal.set(named.why);
+    const { deviceId, hardwareAddress } = named;
+    this.store.dispatch(BootActions.boardNamed({ deviceId, hardwareAddress }));
+    this.said.set(named);
     this.scanned.set('');
   }
 
