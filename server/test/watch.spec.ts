@@ -529,6 +529,32 @@ describe('before and after', () => {
     );
   });
 
+  it('who was remembered is no news in a later listening that tells its address only', async () => {
+    await forget();
+    const { id } = await listen(['address-request']);
+    await listening(id);
+    await asks(0x83);
+    await heard(0x83);
+    await server.ok('POST', `/batches/${batch.id}/remembered`);
+    await server.ok('POST', `/watches/${id}/stop`);
+    await endOf(id);
+    const later = await listen(['multicast']);
+    await listening(later.id);
+    await announce('board', `${network}.131`);
+    await announce('other', `${network}.132`);
+    const hosts = await server.until(async () => {
+      const now = (await progress()).hosts;
+      return now.length === 2 ? now : null;
+    });
+    expect(new Map(hosts.map(({ addresses, isNew }) => [addresses[0], isNew]))).toEqual(
+      new Map([
+        [`${network}.131`, false],
+        [`${network}.132`, true],
+      ]),
+    );
+    await server.ok('DELETE', `/batches/${batch.id}/remembered`);
+  });
+
   it('before anybody listened there is nobody to remember', async () => {
     const quiet = await server.batch({ ...tankPlan(1, null, network), name: 'Unheard' });
     expect(await server.refused('POST', `/batches/${quiet.id}/remembered`)).toMatchObject({

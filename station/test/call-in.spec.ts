@@ -153,6 +153,16 @@ describe('the listener', () => {
     expect(await post(`/call-in/${mark}`, '')).toBe(204);
   });
 
+  it('who leaves a second time takes nobody else’s away', async () => {
+    const first = await listen();
+    await first();
+    await listen();
+    await first();
+    await listen();
+    expect(await post(`/call-in/${mark}`, '')).toBe(204);
+    expect(heard).toHaveLength(2);
+  });
+
   it('says what to do where the plan names nobody, the address is not here, or the port is taken', async () => {
     const why = async (at: { address: string; port: number } | null): Promise<string> => {
       const error: unknown = await callIn

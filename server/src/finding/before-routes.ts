@@ -7,9 +7,9 @@ import { needBatch } from '../plans';
 import type { Finding } from './domain';
 import { provedNow } from './news';
 
-/** By what a host is known again. */
+/** By what a host is known again; a later listening may tell its address only. */
 const signsOf = ({ hardwareAddress, addresses }: Host): string[] =>
-  hardwareAddress === null ? addresses : [hardwareAddress];
+  hardwareAddress === null ? addresses : [hardwareAddress, ...addresses];
 
 /** Every host of which this batch's newest listening heard. @throws Problem when nobody has listened */
 async function heardHosts(finding: Finding, batchId: string): Promise<Host[]> {

@@ -123,9 +123,9 @@ function openDesk(key: string, where: { address: string; port: number }): Desk {
 
 /** Ends when the last of those who listen does; the port is free then. */
 async function leave(key: string, desk: Desk, hear: (clue: Clue) => void): Promise<void> {
-  desk.hearers.delete(hear);
-  if (desk.hearers.size > 0) return;
-  desks.delete(key);
+  // Who leaves again has nothing to end; by then the address may be somebody else's.
+  if (!desk.hearers.delete(hear) || desk.hearers.size > 0) return;
+  if (desks.get(key) === desk) desks.delete(key);
   await new Promise<void>((closed) => {
     desk.server.close(() => closed());
     desk.server.closeAllConnections();
