@@ -5,6 +5,7 @@ import { StationActions } from '../src/app/state/station.reducer';
 import { ProgressActions } from '../src/app/state/progress.reducer';
 import { bench } from './helpers/store';
 import { batchId, tankBatch } from './helpers/plan';
+import { noProgress } from './helpers/progress';
 
 const round = (states: CardState[]): Round => ({
   id: 'r1',
@@ -69,16 +70,9 @@ describe('calling the person', () => {
       act(
         ProgressActions.came({
           progress: {
-            batchId,
+            ...noProgress(batchId),
             devices,
-            strangers: [],
             rounds: [round(states)],
-            search: null,
-            watch: null,
-            hosts: [],
-            remembered: null,
-            arrivals: {},
-            look: '',
           },
         }),
       );

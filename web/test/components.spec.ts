@@ -19,6 +19,7 @@ import { Tray } from '../src/app/tray/tray';
 import { bench } from './helpers/store';
 import { batchId, tankBatch } from './helpers/plan';
 import { proposedCard, slotView } from './helpers/slots';
+import { noProgress } from './helpers/progress';
 
 const batch = tankBatch(4);
 const [first] = batch.plan.devices;
@@ -250,16 +251,8 @@ describe('the dialog before erasing', () => {
     act(
       ProgressActions.came({
         progress: {
-          batchId,
-          devices: [],
-          strangers: [],
+          ...noProgress(batchId),
           rounds: [round],
-          search: null,
-          watch: null,
-          hosts: [],
-          remembered: null,
-          arrivals: {},
-          look: '',
         },
       }),
     );

@@ -21,6 +21,7 @@ import { noticeFeature, NoticeActions } from '../src/app/state/notice';
 import { ProgressActions } from '../src/app/state/progress.reducer';
 import { bench, failure, problem } from './helpers/store';
 import { batchId, tankBatch } from './helpers/plan';
+import { noProgress } from './helpers/progress';
 
 const batch = tankBatch(2);
 const edit = (site: string) => BatchActions.edited({ plan: { ...batch.plan, site }, field: 'site' });
@@ -357,15 +358,7 @@ describe('searching', () => {
     const progress = (proved: boolean) =>
       ProgressActions.came({
         progress: {
-          batchId,
-          strangers: [],
-          rounds: [],
-          search: null,
-          watch: null,
-          hosts: [],
-          remembered: null,
-          arrivals: {},
-          look: '',
+          ...noProgress(batchId),
           devices: [
             {
               deviceId,

@@ -2,6 +2,7 @@ import type { Image, Round, Search } from '@nest-mark/core';
 import { imagesFeature, ImagesActions, type ImagesState } from '../src/app/state/images.reducer';
 import { progressFeature, ProgressActions } from '../src/app/state/progress.reducer';
 import { batchId } from './helpers/plan';
+import { noProgress } from './helpers/progress';
 
 /** A fast job ends before the answer to the request that started it has come; what ended stays ended. */
 describe('an answer that comes after the event of the end', () => {
@@ -79,16 +80,7 @@ describe('an answer that comes after the event of the end', () => {
     undefined,
     ProgressActions.came({
       progress: {
-        batchId,
-        devices: [],
-        strangers: [],
-        rounds: [],
-        search: null,
-        watch: null,
-        hosts: [],
-        remembered: null,
-        arrivals: {},
-        look: '',
+        ...noProgress(batchId),
       },
     }),
   );

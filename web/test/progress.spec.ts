@@ -11,6 +11,7 @@ import { ProgressActions, progressFeature } from '../src/app/state/progress.redu
 import { batchFeature } from '../src/app/state/batch.reducer';
 import { BatchActions } from '../src/app/state/batch.actions';
 import { batchId, tankBatch } from './helpers/plan';
+import { noProgress } from './helpers/progress';
 
 const batch = tankBatch(2);
 const [one, two] = batch.plan.devices.map(({ id }) => id) as [string, string];
@@ -42,7 +43,7 @@ const round = (number: number, cards: RoundCard[], state: Round['state'] = 'done
   cards,
 });
 const progress = (rounds: Round[]): BatchProgress => ({
-  batchId,
+  ...noProgress(batchId),
   devices: [one, two].map((deviceId) => ({
     deviceId,
     card: null,
@@ -53,14 +54,7 @@ const progress = (rounds: Round[]): BatchProgress => ({
     heard: null,
     seen: null,
   })),
-  strangers: [],
   rounds,
-  search: null,
-  watch: null,
-  hosts: [],
-  remembered: null,
-  arrivals: {},
-  look: '',
 });
 const medium = (
   serial: string,

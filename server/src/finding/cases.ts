@@ -35,7 +35,7 @@ import {
 import { needBatch, planView } from '../plans';
 import type { Finding } from './domain';
 import type { KeptAnswer, KeptMend } from './fault-repository';
-import { batchProgress } from './progress';
+import { batchProgress, type HowFar } from './progress';
 
 /** Times that a host asks for an address before it counts as getting none. */
 const ASKS_OFTEN = 3;
@@ -103,13 +103,7 @@ function symptomOf(
 }
 
 /** Devices that were powered, there or away, as the search for causes wants them. */
-function boardsOf(
-  view: PlanView,
-  progress: BatchProgress,
-  heard: Heard,
-  now: number,
-  minutesGone: number,
-): Board[] {
+function boardsOf(view: PlanView, progress: HowFar, heard: Heard, now: number, minutesGone: number): Board[] {
   const byId = new Map(progress.devices.map((one) => [one.deviceId, one]));
   const images = new Map(view.images.map((image) => [image.id, image]));
   return view.plan.devices.flatMap((device): Board[] => {
@@ -207,14 +201,14 @@ function mendsFor(mends: readonly KeptMend[], boards: readonly Board[]): KeptMen
 }
 
 /** Earliest power-on of those that are away; what was heard before is of another time. */
-const earliest = (progress: BatchProgress): number =>
+const earliest = (progress: HowFar): number =>
   Math.min(
     ...progress.devices.flatMap(({ poweredAt, seen }) =>
       poweredAt !== null && (seen === null || seen.at < poweredAt) ? [poweredAt] : [],
     ),
   );
 
-async function heardSince(finding: Finding, batchId: string, progress: BatchProgress): Promise<Heard> {
+async function heardSince(finding: Finding, batchId: string, progress: HowFar): Promise<Heard> {
   const since = earliest(progress);
   if (!Number.isFinite(since)) return { hosts: [], boards: new Map() };
   const [clues, sightings, boards] = await Promise.all([
@@ -227,7 +221,7 @@ async function heardSince(finding: Finding, batchId: string, progress: BatchProg
 }
 
 /** The cases of a batch, with what is needed to judge them. */
-async function openCases(finding: Finding, batchId: string, known?: BatchProgress) {
+async function openCases(finding: Finding, batchId: string, known?: HowFar) {
   const batch = await needBatch(finding.plans, batchId);
   const progress = known ?? (await batchProgress(finding, batchId));
   if (!Number.isFinite(earliest(progress))) return null;
@@ -252,11 +246,7 @@ async function openCases(finding: Finding, batchId: string, known?: BatchProgres
 }
 
 /** Why boards of a batch do not appear, and what to look at next. @throws Problem when there is no such batch */
-export async function batchCases(
-  finding: Finding,
-  batchId: string,
-  progress?: BatchProgress,
-): Promise<CaseView[]> {
+export async function batchCases(finding: Finding, batchId: string, progress?: HowFar): Promise<CaseView[]> {
   const open = await openCases(finding, batchId, progress);
   if (!open) return [];
   const { cases, all, answers, mends, drill, odds, now } = open;
@@ -274,9 +264,9 @@ export async function batchCases(
 }
 
 /** Progress with what to look at first, where boards are away longer than usual. */
-export async function withLook(finding: Finding, progress: BatchProgress): Promise<BatchProgress> {
+export async function withLook(finding: Finding, progress: HowFar): Promise<BatchProgress> {
   const away = progress.devices.some(({ poweredAt, seen }) => poweredAt !== null && seen === null);
-  if (!away) return progress;
+  if (!away) return { ...progress, look: '' };
   const due = (await batchCases(finding, progress.batchId, progress)).find((one) => one.due);
   const found = due?.causes.find(({ id }) => id === due.found);
   return { ...progress, look: due?.next?.question ?? (found ? `Probably ${found.title}.` : '') };

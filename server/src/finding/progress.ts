@@ -38,8 +38,11 @@ async function named(
   });
 }
 
+/** Progress without what is reckoned from it; see `withLook`. */
+export type HowFar = Omit<BatchProgress, 'look'>;
+
 /** How far each device of a batch is. */
-export async function batchProgress(finding: Finding, batchId: string): Promise<BatchProgress> {
+export async function batchProgress(finding: Finding, batchId: string): Promise<HowFar> {
   const [records, cards, sightings, rounds, search, watch, before, arrivals] = await Promise.all([
     finding.plans.repository.records(batchId),
     finding.rounds.repository.latestCards(batchId),
@@ -101,8 +104,6 @@ export async function batchProgress(finding: Finding, batchId: string): Promise<
     watch,
     hosts: heard.views,
     arrivals: Object.fromEntries(arrivals),
-    // Reckoned from all of this, for whoever asks how far the batch is.
-    look: '',
     remembered: before && { at: before.at, hosts: before.hosts },
   };
 }

@@ -2,11 +2,10 @@ import * as z from 'zod';
 import { handOver } from './handed-over';
 import {
   DeviceIdsSchema,
+  deviceFacts,
   fileSlug,
   batchCsv,
-  findBoard,
   settingsOf,
-  USUAL_FIRST_BOOT_SECONDS,
   deviceStanding,
   knownHosts,
   sshConfig,
@@ -24,16 +23,15 @@ async function gather(
   batchId: string,
 ): Promise<{ name: string; targets: LoginTarget[]; csv: CsvDevice[] }> {
   const { plan } = await needBatch(handover.plans, batchId);
-  const progress = new Map(
-    (await batchProgress(handover.finding, batchId)).devices.map((entry) => [entry.deviceId, entry]),
-  );
+  const { devices, arrivals } = await batchProgress(handover.finding, batchId);
+  const progress = new Map(devices.map((entry) => [entry.deviceId, entry]));
   const records = new Map(
     (await handover.plans.repository.records(batchId)).map((entry) => [entry.deviceId, entry]),
   );
   const boards = await handover.plans.boards.repository.list();
   const targets: LoginTarget[] = [];
   const csv = plan.devices.map((device): CsvDevice => {
-    const { userName, boardProfileId } = settingsOf(plan, device);
+    const { userName } = settingsOf(plan, device);
     const entry = progress.get(device.id);
     // Only a proof gives an address out; a guess could send a login to somebody else, and so could a copied card.
     const copies = entry?.seen?.alsoAt ?? [];
@@ -49,14 +47,7 @@ async function gather(
         userName,
         copiedTo: copies.length > 0 && entry?.seen ? [entry.seen.address, ...copies] : [],
       });
-    const facts = {
-      stopped: false,
-      card: entry?.card ?? null,
-      poweredAt: entry?.poweredAt ?? null,
-      seen: entry?.seen ?? null,
-      handedOverAt: entry?.handedOverAt ?? null,
-      firstBootSeconds: findBoard(boards, boardProfileId)?.firstBootSeconds ?? USUAL_FIRST_BOOT_SECONDS,
-    };
+    const facts = deviceFacts(plan, device, entry ?? null, boards, arrivals);
     return {
       nest: device.nest,
       mark: device.mark,

@@ -1,8 +1,7 @@
-import { constants } from 'node:fs';
-import { open, stat, type FileHandle } from 'node:fs/promises';
 import { isAbsolute } from 'node:path';
 import { isOwnAddress } from '@nest-mark/core';
 import { clueKey, readTable, TABLE_LIMIT, TableError, type Clue } from '@nest-mark/core/find';
+import { openPlain } from '../plain-file';
 import { ClueError, type ClueListener } from './ports';
 
 /** Milliseconds between two looks at the file. */
@@ -27,14 +26,10 @@ async function readChanged(
   path: string,
   before: Version | null,
 ): Promise<{ text: string; now: Version } | null> {
-  let file: FileHandle | null = null;
+  const file = await openPlain(path);
+  if (!file) throw new ClueError(`${path} is no plain file.`);
   try {
-    // Looked at before it is opened, and opened without waiting: a device may do something by being opened, and a pipe
-    // would keep us until somebody writes into it.
-    if (!(await stat(path)).isFile()) throw new ClueError(`${path} is no plain file.`);
-    file = await open(path, constants.O_RDONLY | constants.O_NONBLOCK);
     const facts = await file.stat({ bigint: true });
-    if (!facts.isFile()) throw new ClueError(`${path} is no plain file.`);
     const now = { number: facts.ino, size: facts.size, changed: facts.mtimeNs };
     if (same(before, now)) return null;
     if (facts.size > BigInt(TABLE_LIMIT))
@@ -43,7 +38,7 @@ async function readChanged(
     const { bytesRead } = await file.read(octets, 0, octets.length, 0);
     return { text: octets.subarray(0, bytesRead).toString('utf8'), now };
   } finally {
-    await file?.close();
+    await file.close();
   }
 }
 

@@ -1,11 +1,8 @@
 import { createSelector } from '@ngrx/store';
 import {
-  kindOf,
+  deviceFacts,
   checkPlan,
-  findBoard,
   imageFacts,
-  settingsOf,
-  USUAL_FIRST_BOOT_SECONDS,
   type Device,
   type DeviceFacts,
   type DeviceProgress,
@@ -91,19 +88,17 @@ export const selectDeviceViews = createSelector(
     const stopped = new Set(stops.map(({ deviceId }) => deviceId));
     return plan.devices.map((device): DeviceView => {
       const entry = byId.get(device.id) ?? null;
-      const { boardProfileId, imageId } = settingsOf(plan, device);
       return {
         device,
         progress: entry,
-        facts: {
-          stopped: stopsAll || stopped.has(device.id),
-          card: entry?.card ?? null,
-          poweredAt: entry?.poweredAt ?? null,
-          seen: entry?.seen ?? null,
-          handedOverAt: entry?.handedOverAt ?? null,
-          firstBootSeconds: findBoard(boards, boardProfileId)?.firstBootSeconds ?? USUAL_FIRST_BOOT_SECONDS,
-          arrivals: progress?.arrivals[kindOf(boardProfileId, imageId)] ?? [],
-        },
+        facts: deviceFacts(
+          plan,
+          device,
+          entry,
+          boards,
+          progress?.arrivals ?? {},
+          stopsAll || stopped.has(device.id),
+        ),
       };
     });
   },
