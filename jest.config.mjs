@@ -15,10 +15,11 @@ const node = (name, transformer, more = {}) => ({
 
 /** What builds on the core takes it as one module, whichever of its doors it comes through. */
 const onCore = (name) =>
-  node(name, esbuild({ whole: ['/core/src/index.ts', '/core/src/find.ts'] }), {
+  node(name, esbuild({ whole: ['/core/src/index.ts', '/core/src/find.ts', '/core/src/bring-up.ts'] }), {
     moduleNameMapper: {
       '^@nest-mark/core(/api|/disk)?$': '<rootDir>/../core/src/index.ts',
       '^@nest-mark/core/find$': '<rootDir>/../core/src/find.ts',
+      '^@nest-mark/core/bring-up$': '<rootDir>/../core/src/bring-up.ts',
     },
   });
 

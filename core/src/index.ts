@@ -48,6 +48,8 @@ export * from './forecast/forecast';
 export * from './kit/kit';
 export * from './plan/kit-plan';
 export * from './plan/bench-plan';
+export * from './plan/bring-up-plan';
+export * from './plan/own-step';
 export * from './power/power';
 export * from './plan/power-plan';
 export * from './forecast/rates';

@@ -14,10 +14,11 @@ export const coreOrder = [
   ['rules'],
   ['locate'],
   ['faults'],
+  ['bringup'],
   ['handover'],
   ['progress'],
   ['api'],
-  ['index', 'find'],
+  ['index', 'find', 'bring-up'],
 ];
 
 export const domains = [
@@ -30,6 +31,7 @@ export const domains = [
   'cards',
   'rounds',
   'finding',
+  'bringup',
   'passport',
   'handover',
   'practice',
@@ -43,6 +45,7 @@ export const serverOrder = [
   ['cards'],
   ['rounds'],
   ['finding'],
+  ['bringup'],
   ['passport'],
   ['handover'],
   ['practice'],

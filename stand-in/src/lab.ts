@@ -15,13 +15,16 @@ import { placeOn } from './air/place';
 import { hardwareAddressOf } from './board/hardware-address';
 import { RunningBoard, type BoardView } from './board/board';
 import { startLoginService } from './board/login-service';
-import { readCard } from './board/read-card';
+import { readCard, readFirstBoot } from './board/read-card';
+import { noSandbox } from './board/sandbox';
 import { BootFailure, nobody, type BoardSettings } from './board/settings';
 import { beginDrill, endDrill, lookInDrill, mendInDrill, type DrillBench } from './drill/drill';
 import { viewOf } from './drill/state';
 import { PracticeError } from './practice-error';
 import { BACKUP_DISK, fillBackupDisk } from './reader/backup-disk';
 import { BEING_WRITTEN, StandInReader } from './reader/reader';
+import { BoardSystem } from './system/board-system';
+import { openRoots, removeOthers, rootFor } from './system/roots';
 import { freshLab, loadState, saveState, type LabState, type StandInBoard } from './state';
 
 /** What an action means to a drill. */
@@ -64,6 +67,7 @@ export class Lab {
     const state = loadState(file) ?? freshLab(network);
     state.air.network = network;
     const lab = new Lab(file, state, join(folder, 'cards'));
+    if (noSandbox() === null) state.roots = await openRoots(file, state.roots);
     saveState(file, state);
     await lab.reader.fill(BACKUP_DISK, fillBackupDisk);
     await lab.settleAir();
@@ -216,6 +220,12 @@ export class Lab {
       case 'endDrill':
         await endDrill(this.drillBench, way);
         break;
+      case 'spoil': {
+        const board = this.board(action.nest);
+        board.spoilt = action.fault;
+        await this.running.get(board.nest)?.spoil(action.fault);
+        break;
+      }
       case 'serials':
         state.serials = action.told;
         break;
@@ -344,6 +354,7 @@ export class Lab {
         powered: false,
         fault: null,
         copyOf: null,
+        spoilt: null,
       };
       this.state.boards.push(board);
       this.state.boards.sort((a, b) => a.nest.localeCompare(b.nest, 'en', { numeric: true }));
@@ -364,12 +375,36 @@ export class Lab {
 
   private start(board: StandInBoard): void {
     if (board.fault === 'not-powered') return;
-    const readSettings = async (): Promise<BoardSettings> => {
+    const cardOf = (): LabState['cards'][number] => {
       const copied = this.state.boards.find(({ nest }) => nest === board.copyOf)?.cardId;
       const cardId = copied ?? board.cardId;
       const card = this.state.cards.find((candidate) => candidate.id === cardId);
       if (!card) throw new BootFailure('there is no card in the board');
+      return card;
+    };
+    // Which writing of which card it starts from: its system lasts until that changes.
+    let writing = '';
+    const readSettings = async (): Promise<BoardSettings> => {
+      const card = cardOf();
+      const label = await this.reader.labelOf(card.id);
+      writing = `${card.id} ${label?.writing ?? ''} ${label?.mark ?? ''}`;
       return this.reader.withSource(card, readCard);
+    };
+    const systemOf = (
+      settings: BoardSettings,
+      ordered: (order: 'reboot' | 'poweroff') => void,
+    ): BoardSystem | null => {
+      const { roots } = this.state;
+      if (roots === null) return null;
+      const root = rootFor(roots, board.nest, writing);
+      return new BoardSystem(
+        root,
+        async () => {
+          await removeOthers(roots, board.nest, root);
+          return this.reader.withSource(cardOf(), (source) => readFirstBoot(source, settings));
+        },
+        ordered,
+      );
     };
     const { air, bootSeconds } = this.state;
     this.running.set(
@@ -383,6 +418,8 @@ export class Lab {
         () => this.place,
         () => this.changed(),
         board.fault,
+        systemOf,
+        board.spoilt,
       ),
     );
   }

@@ -1,6 +1,6 @@
 import { readFileSync, renameSync, writeFileSync } from 'node:fs';
 import * as z from 'zod';
-import { AirSchema, CardFaultsSchema, noCardFaults } from '@nest-mark/core/api';
+import { AirSchema, CardFaultsSchema, noCardFaults, SystemFaultSchema } from '@nest-mark/core/api';
 import { BoardFaultSchema, DrillStateSchema } from './drill/state';
 
 export const StandInCardSchema = z.object({
@@ -24,6 +24,8 @@ export const StandInBoardSchema = z.object({
   fault: BoardFaultSchema.nullable().default(null),
   /** Nest of the board whose card was copied onto the one in it. */
   copyOf: z.string().nullable().default(null),
+  /** What is wrong with its system once it has started. */
+  spoilt: SystemFaultSchema.nullable().default(null),
 });
 export type StandInBoard = z.infer<typeof StandInBoardSchema>;
 
@@ -39,6 +41,8 @@ export const LabStateSchema = z.object({
   /** Whether the reader tells the cards' own serial numbers; many behind USB do not (common practice). */
   serials: z.boolean().default(true),
   drill: DrillStateSchema.nullable().default(null),
+  /** Folder of the boards' systems; null before the first one. */
+  roots: z.string().nullable().default(null),
 });
 export type LabState = z.infer<typeof LabStateSchema>;
 
@@ -100,6 +104,7 @@ export function freshLab(network: string): LabState {
     slotRate: 40e6,
     serials: true,
     drill: null,
+    roots: null,
   };
 }
 

@@ -38,3 +38,7 @@ export * from './writer/digest';
 export * from './writer/gang';
 export * from './writer/pause';
 export type { CardOutcome, GangCard, Phase } from './writer/card-run';
+export * from './bringup/board-work';
+export * from './bringup/bring-up-board';
+export * from './shell/shell';
+export * from './shell/shell-error';

@@ -5,6 +5,7 @@ export * from './cards';
 export * from './cases';
 export * from './events';
 export * from './finding';
+export * from './bring-up';
 export * from './handover';
 export * from './image-facts';
 export * from './images';

@@ -59,6 +59,22 @@ export const DrillViewSchema = z.object({
 });
 export type DrillView = z.infer<typeof DrillViewSchema>;
 
+/** What goes wrong on a practice board that has started. */
+export const SystemFaultSchema = z.enum([
+  'lock-held',
+  'broken-download',
+  'bad-package',
+  'weak-supply',
+  'service-failed',
+  'slow-clock',
+  'more-accounts',
+  'no-root',
+  'never-returns',
+  'key-changed',
+  'slow-line',
+]);
+export type SystemFault = z.infer<typeof SystemFaultSchema>;
+
 /** What hands can do on the practice bench. */
 export const PracticeActionSchema = z.discriminatedUnion('do', [
   z.object({ do: z.literal('insert'), cardId: z.string(), slotId: z.string() }),
@@ -84,6 +100,8 @@ export const PracticeActionSchema = z.discriminatedUnion('do', [
       elsewhere: z.boolean().optional(),
     }),
   }),
+  /** Spoils the system of a board that has started, or mends it. */
+  z.object({ do: z.literal('spoil'), nest: z.string(), fault: SystemFaultSchema.nullable() }),
   /** Whether the reader tells the cards' own serial numbers. */
   z.object({ do: z.literal('serials'), told: z.boolean() }),
   /** Hides a fault among the boards of a batch, and powers them; any fault where none is named. */

@@ -1,6 +1,7 @@
 import type { SystemFacts } from '../system/facts';
 import * as z from 'zod';
 import { BenchPlanSchema } from './bench-plan';
+import { BringUpPlanSchema } from './bring-up-plan';
 import { KitPlanSchema } from './kit-plan';
 import { PowerPlanSchema } from './power-plan';
 import { nameOf } from '../plain-name';
@@ -92,6 +93,7 @@ export const PlanSchema = z.object({
   power: PowerPlanSchema.prefault({}),
   kit: KitPlanSchema.prefault({}),
   bench: BenchPlanSchema.prefault({}),
+  bringUp: BringUpPlanSchema.prefault({}),
 });
 export type Plan = z.infer<typeof PlanSchema>;
 
@@ -183,6 +185,8 @@ const blank = PlanSchema.parse({
   timeZone: '',
   locale: 'en_GB.UTF-8',
   network: { subnet: '', port: 22 },
+  // Plans of earlier versions are left as they are: no key may come onto their cards unasked.
+  bringUp: { wanted: true, benchKey: true },
 });
 
 /** A plan with nothing in it yet. */

@@ -1,5 +1,6 @@
+import ssh2 from 'ssh2';
 import { refuseBoard, type AddressPool } from '../air/access-point';
-import type { Air } from '@nest-mark/core/api';
+import type { Air, SystemFault } from '@nest-mark/core/api';
 import { addressRequest, announcement, say, type Speaker } from '../air/voice';
 import type { ListenPlace } from '@nest-mark/station/ports';
 import { callBench } from './call-bench';
@@ -7,6 +8,8 @@ import { startLoginService } from './login-service';
 import type { BoardFault } from '../drill/state';
 import { markToldBy } from './own-service';
 import { BootFailure, type BoardSettings } from './settings';
+import type { BoardSystem } from '../system/board-system';
+import { mended, spoils } from '../system/spoils';
 import { startFault } from './start-fault';
 
 export type BoardPhase = 'off' | 'starting' | 'offline' | 'online';
@@ -22,8 +25,16 @@ export interface BoardView {
 
 /** Milliseconds after which a board announces itself (RFC 6762 section 8.3: at least twice, a second apart). */
 const ANNOUNCE_AT = [0, 1000, 4000] as const;
+/** Milliseconds by which a board on a bad line answers later. */
+const SLOW_MS = 700;
 /** Milliseconds after which a board asks for an address again that got none. */
 const ASK_AGAIN = 3000;
+
+/** Makes a board's system, of what its card says, and is told what its programs ask for. */
+export type SystemOf = (
+  settings: BoardSettings,
+  ordered: (order: 'reboot' | 'poweroff') => void,
+) => BoardSystem | null;
 
 /** A powered board: waits for its boot time, reads its card, joins the network, opens its login service. */
 export class RunningBoard {
@@ -33,7 +44,11 @@ export class RunningBoard {
   private timer: NodeJS.Timeout | undefined;
   private stopService: (() => Promise<void>) | null = null;
   private stopCalling: (() => void) | null = null;
+  private system: BoardSystem | null = null;
+  /** Whether somebody made it another host key, which counts from its next start on. */
+  private keyLost = false;
   private off = false;
+  private spoiling: Promise<void> = Promise.resolve();
   private asking: NodeJS.Timeout | undefined;
   private readonly voice: NodeJS.Timeout[] = [];
   private booting: Promise<void> = Promise.resolve();
@@ -43,16 +58,58 @@ export class RunningBoard {
     private readonly readSettings: () => Promise<BoardSettings>,
     private readonly air: () => Air,
     private readonly pool: AddressPool,
-    bootSeconds: number,
+    private readonly bootSeconds: number,
     private readonly place: () => ListenPlace,
     private readonly changed: () => void,
     private readonly fault: BoardFault | null = null,
+    /** Its system, where it can have one that runs commands. */
+    private readonly systemOf: SystemOf | null = null,
+    /** What is wrong with its system once it has started. */
+    private spoilt: SystemFault | null = null,
   ) {
     // One that takes its time is still at it when its fault is mended.
     if (fault === 'still-booting') return;
+    this.startAfter(bootSeconds);
+  }
+
+  private startAfter(seconds: number): void {
     this.timer = setTimeout(() => {
       this.booting = this.boot();
-    }, bootSeconds * 1000);
+    }, seconds * 1000);
+  }
+
+  /** Does what a program on the board asked for. */
+  private async ordered(order: 'reboot' | 'poweroff'): Promise<void> {
+    await this.booting;
+    if (this.off || this.system === null) return;
+    await this.leaveNetwork();
+    const phase = order === 'reboot' ? ('starting' as const) : ('offline' as const);
+    const reason = order === 'reboot' ? '' : 'it was shut down: its power can be cut';
+    this.view = { phase, reason, address: null, hostName: this.view.hostName };
+    this.changed();
+    if (this.spoilt === 'key-changed') this.keyLost = true;
+    if (order === 'reboot' && this.spoilt !== 'never-returns') this.startAfter(this.bootSeconds);
+  }
+
+  /** Brings about what is wrong with its system, or puts it right. */
+  async spoil(fault: SystemFault | null): Promise<void> {
+    this.spoilt = fault;
+    const { system } = this;
+    if (system) await system.does(fault === null ? mended : spoils[fault]).catch(() => undefined);
+  }
+
+  /** Ends all that runs on it. */
+  private async leaveNetwork(): Promise<void> {
+    clearInterval(this.asking);
+    this.voice.forEach(clearTimeout);
+    this.stopCalling?.();
+    const { stopService, system } = this;
+    this.stopService = null;
+    this.system = null;
+    this.joined = null;
+    await this.spoiling;
+    await stopService?.();
+    await system?.down();
   }
 
   private async boot(): Promise<void> {
@@ -64,6 +121,7 @@ export class RunningBoard {
       // An older card of the same name: its key is one of its own making.
       if (this.fault === 'other-card') Object.assign(settings, { hostKey: null, files: [], calls: [] });
       this.view = { ...this.view, hostName: settings.hostName };
+      if (this.keyLost) settings.hostKey = ssh2.utils.generateKeyPairSync('ed25519').private;
       const air = this.air();
       const refusal = refuseBoard(air, settings);
       if (refusal) throw new BootFailure(refusal);
@@ -85,7 +143,14 @@ export class RunningBoard {
       this.announce(speaker, address);
       if (!settings.loginService)
         throw new BootFailure(`it is on the network as ${address}, but its login service is off`);
-      const stop = await startLoginService(settings, address, air.port);
+      this.system =
+        this.fault === 'other-card'
+          ? null
+          : (this.systemOf?.(settings, (order) => void this.ordered(order)) ?? null);
+      const stop = await startLoginService(settings, address, air.port, this.system, () =>
+        this.spoilt === 'slow-line' ? SLOW_MS : 0,
+      );
+      if (this.spoilt) this.spoiling = this.spoil(this.spoilt);
       if (this.off) return await stop();
       this.stopService = stop;
       this.stopCalling = callBench(settings.calls, address, air.network);
@@ -122,10 +187,6 @@ export class RunningBoard {
     this.off = true;
     clearTimeout(this.timer);
     await this.booting;
-    clearInterval(this.asking);
-    this.voice.forEach(clearTimeout);
-    this.stopCalling?.();
-    await this.stopService?.();
-    this.stopService = null;
+    await this.leaveNetwork();
   }
 }

@@ -1,30 +1,59 @@
-import { execFile } from 'node:child_process';
-import { generateKeyPairSync, timingSafeEqual } from 'node:crypto';
+import { generateKeyPairSync } from 'node:crypto';
 import ssh2, { type AuthContext, type Connection, type Session } from 'ssh2';
+import type { BoardSystem } from '../system/board-system';
+import { runCommand, serveShell } from './commands';
+import { passwordFits } from './password-fits';
 import type { BoardSettings } from './settings';
 
-/** Whether a password fits a SHA-512-crypt string; openssl computes it. */
-function passwordFits(password: string, hash: string): Promise<boolean> {
-  const salt = /^\$6\$((?:rounds=\d+\$)?[^$]*)\$/.exec(hash)?.[1];
-  if (salt === undefined) return Promise.resolve(false);
-  return new Promise((resolve) => {
-    const child = execFile('openssl', ['passwd', '-6', '-salt', salt, '-stdin'], (error, stdout) => {
-      const got = Buffer.from(stdout.trim());
-      const wanted = Buffer.from(hash);
-      resolve(!error && got.length === wanted.length && timingSafeEqual(got, wanted));
-    });
-    child.stdin?.end(password);
-  });
+/** Who may log in, and by what. */
+interface Account {
+  keys: readonly string[];
+  hash: string | null;
+  byPassword: boolean;
 }
 
-async function allow(context: AuthContext, settings: BoardSettings): Promise<boolean> {
-  const user = settings.users.find((candidate) => candidate.name === context.username);
-  if (!user) return false;
+/** The board's own files say who may log in once it has started, and its card before. */
+async function accountOf(
+  name: string,
+  settings: BoardSettings,
+  system: BoardSystem | null,
+): Promise<Account | null> {
+  if (!system?.made) {
+    const user = settings.users.find((candidate) => candidate.name === name);
+    return user ? { keys: user.keys, hash: user.hash, byPassword: settings.passwordLogin } : null;
+  }
+  const [passwd = '', shadow = ''] = await system.read([['/etc/passwd', '/etc/shadow']]);
+  const field = (text: string, at: number): string | undefined =>
+    text
+      .split('\n')
+      .find((line) => line.startsWith(`${name}:`))
+      ?.split(':')[at];
+  const home = field(passwd, 5);
+  if (home === undefined) return null;
+  const [keys = ''] = await system.read([[`${home}/.ssh/authorized_keys`]]);
+  return {
+    keys: keys.split('\n').filter((line) => line.trim() !== ''),
+    hash: field(shadow, 1) ?? null,
+    byPassword: settings.passwordLogin,
+  };
+}
+
+/** A key's line without what limits it (sshd(8), "AUTHORIZED_KEYS FILE FORMAT"). */
+const withoutOptions = (line: string): string =>
+  /(?:^|\s)((?:ssh|ecdsa|sk)-\S+ AAAA.*)$/.exec(line)?.[1] ?? line;
+
+async function allow(
+  context: AuthContext,
+  settings: BoardSettings,
+  system: BoardSystem | null,
+): Promise<boolean> {
+  if (context.method !== 'password' && context.method !== 'publickey') return false;
+  const account = await accountOf(context.username, settings, system);
+  if (!account) return false;
   if (context.method === 'password')
-    return settings.passwordLogin && user.hash !== null && passwordFits(context.password, user.hash);
-  if (context.method !== 'publickey') return false;
-  for (const line of user.keys) {
-    const key = ssh2.utils.parseKey(line);
+    return account.byPassword && account.hash !== null && passwordFits(context.password, account.hash);
+  for (const line of account.keys) {
+    const key = ssh2.utils.parseKey(withoutOptions(line));
     if (key instanceof Error || !key.getPublicSSH().equals(context.key.data)) continue;
     // The first question is only whether the key would do; the second brings a signature.
     return (
@@ -34,66 +63,52 @@ async function allow(context: AuthContext, settings: BoardSettings): Promise<boo
   return false;
 }
 
-/** The few commands that a stand-in board knows. */
-function runCommand(
-  command: string,
-  settings: BoardSettings,
+function serveSession(
+  session: Session,
+  system: BoardSystem | null,
   user: string,
-): { output: string; code: number } {
-  const [name, argument] = command.trim().split(/\s+/);
-  const file = settings.files.find((candidate) => candidate.path === argument);
-  if (name === 'hostname') return { output: `${settings.hostName}\n`, code: 0 };
-  if (name === 'whoami') return { output: `${user}\n`, code: 0 };
-  if (name === 'true') return { output: '', code: 0 };
-  if (name === 'cat' && file) return { output: file.content, code: 0 };
-  return { output: `${name ?? ''}: this practice board knows hostname, whoami, true and cat\n`, code: 127 };
-}
-
-function serveSession(session: Session, settings: BoardSettings, user: string): void {
+  hostName: string,
+  slow: () => number,
+): void {
   session.on('pty', (accept) => accept());
   session.on('exec', (accept, _reject, { command }) => {
-    const stream = accept();
-    const { output, code } = runCommand(command, settings, user);
-    stream.write(output);
-    stream.exit(code);
-    stream.end();
+    const channel = accept();
+    if (system) {
+      void runCommand(system, user, command, channel, slow());
+      return;
+    }
+    channel.stderr.write('this practice board cannot run commands\n');
+    channel.exit(126);
+    channel.end();
   });
   session.on('shell', (accept) => {
-    const stream = accept();
-    const prompt = (): boolean => stream.write(`${user}@${settings.hostName}:~$ `);
-    let typed = '';
-    prompt();
-    stream.on('data', (data: Buffer) => {
-      typed += data.toString();
-      const line = /^(.*?)[\r\n]/.exec(typed)?.[1];
-      if (line === undefined) return;
-      typed = '';
-      if (line.trim() === 'exit') {
-        stream.exit(0);
-        stream.end();
-        return;
-      }
-      stream.write(
-        `${line}\r\n${line.trim() ? runCommand(line, settings, user).output.replaceAll('\n', '\r\n') : ''}`,
-      );
-      prompt();
-    });
+    if (system) serveShell(system, user, hostName, accept());
+    else accept().end('this practice board cannot run commands\r\n');
   });
 }
 
-function serve(connection: Connection, settings: BoardSettings): void {
+function serve(
+  connection: Connection,
+  settings: BoardSettings,
+  system: BoardSystem | null,
+  slow: () => number,
+): void {
   let user = '';
   connection.on('authentication', (context) => {
-    void allow(context, settings).then((allowed) => {
-      if (allowed) {
-        user = context.username;
-        context.accept();
-      } else context.reject(settings.passwordLogin ? ['publickey', 'password'] : ['publickey']);
-    });
+    const refuse = (): void =>
+      context.reject(settings.passwordLogin ? ['publickey', 'password'] : ['publickey']);
+    allow(context, settings, system).then((allowed) => {
+      if (!allowed) {
+        refuse();
+        return;
+      }
+      user = context.username;
+      context.accept();
+    }, refuse);
   });
   connection.on('ready', () => {
     connection.on('session', (accept) => {
-      serveSession(accept(), settings, user);
+      serveSession(accept(), system, user, settings.hostName, slow);
     });
   });
   // Probes and clients that leave early are no fault of the board.
@@ -115,6 +130,8 @@ export function startLoginService(
   settings: BoardSettings,
   address: string,
   port: number,
+  system: BoardSystem | null = null,
+  slow: () => number = () => 0,
 ): Promise<() => Promise<void>> {
   const connections = new Set<Connection>();
   const server = new ssh2.Server(
@@ -122,7 +139,7 @@ export function startLoginService(
     (connection) => {
       connections.add(connection);
       connection.on('close', () => connections.delete(connection));
-      serve(connection, settings);
+      serve(connection, settings, system, slow);
     },
   );
   return new Promise((resolve, reject) => {

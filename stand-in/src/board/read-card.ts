@@ -8,7 +8,8 @@ import {
 } from '@nest-mark/core/disk';
 import { boardFileOf, readBoardFile } from './read-board-file';
 import { readMarkers } from './read-markers';
-import { readScript, scriptOf } from './read-script';
+import type { FirstBoot } from '../system/board-system';
+import { bootFiles, mountPoint, readScript, scriptOf } from './read-script';
 import { readSeed } from './read-seed';
 import { readTemplate, templateOf } from './read-template';
 import { rootFiles } from './root-files';
@@ -72,4 +73,17 @@ export async function readCard(card: ByteSource, start = { kernel: true }): Prom
   if (seeded) return readSeed(volume);
   const template = await templateOf(volume, names);
   return template === null ? readMarkers(volume, names) : readTemplate(template);
+}
+
+/** What a board's system is made from at its first boot. @throws BootFailure */
+export async function readFirstBoot(card: ByteSource, settings: BoardSettings): Promise<FirstBoot> {
+  const volume = await bootVolume(card);
+  const start = await scriptOf(volume);
+  return {
+    mountedAt: start === null ? '/boot/firmware' : mountPoint(start.script),
+    files: await bootFiles(volume),
+    script: start?.script ?? null,
+    settings,
+    cardSize: card.size,
+  };
 }

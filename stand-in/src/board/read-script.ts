@@ -36,7 +36,7 @@ const places = new Set(['boot', 'efi', 'mnt', 'media']);
  * The folder that a program is started from, where the system has its boot partition.
  * @throws BootFailure when it is none: a path from a card may lead nowhere else
  */
-function mountPoint(script: string): string {
+export function mountPoint(script: string): string {
   const [root, ...parts] = script.split('/');
   const name = parts.at(-1) ?? '';
   const good =
@@ -57,7 +57,7 @@ const LARGEST = 1 << 20;
 const MOST_FILES = 2000;
 const DEEPEST = 8;
 
-async function bootFiles(volume: CardFiles, path = '', found: BootFile[] = []): Promise<BootFile[]> {
+export async function bootFiles(volume: CardFiles, path = '', found: BootFile[] = []): Promise<BootFile[]> {
   for (const { name, folder, size } of await volume.list(path)) {
     if (!isName(name) || found.length >= MOST_FILES) continue;
     const inner = path ? `${path}/${name}` : name;

@@ -8,9 +8,13 @@ const UserSchema = z.object({
   lock_passwd: z.boolean().default(true),
   passwd: z.string().optional(),
   hashed_passwd: z.string().optional(),
+  sudo: z.union([z.string(), z.array(z.string())]).nullish(),
 });
 const UserDataSchema = z.object({
   hostname: z.string().optional(),
+  timezone: z.string().default(''),
+  locale: z.string().default(''),
+  keyboard: z.object({ layout: z.string(), variant: z.string().default('') }).optional(),
   ssh_pwauth: z.boolean().default(false),
   users: z.array(z.union([z.string(), UserSchema])).default([]),
   // Names that are not known are skipped with a warning (cloud-init, module ssh).
@@ -81,6 +85,12 @@ function parse<T>(name: string, text: string | null, schema: z.ZodType<T>, ignor
   return null;
 }
 
+/** How a rule of sudoers(5) lets somebody become root. */
+const rightsOf = (rule: string | string[] | null | undefined): 'free' | 'ask' | 'none' => {
+  const text = [rule ?? ''].flat().join('\n');
+  return text === '' ? 'none' : text.includes('NOPASSWD') ? 'free' : 'ask';
+};
+
 /** What cloud-init posts of what it was asked to (module "phone_home"); keys are left out here. */
 function callOf(
   { url, post }: { url: string; post: 'all' | string[] },
@@ -115,6 +125,7 @@ export async function readSeed(volume: CardFiles): Promise<BoardSettings> {
       settings.passwordLogin = user.ssh_pwauth;
       settings.hostKey = user.ssh_keys?.ed25519_private ?? null;
       settings.files = user.write_files;
+      settings.region = { timeZone: user.timezone, locale: user.locale, keyboard: user.keyboard ?? null };
       if (user.phone_home) settings.calls.push(callOf(user.phone_home, settings.hostName, meta));
       settings.users = user.users.flatMap((entry) =>
         typeof entry === 'string'
@@ -124,6 +135,7 @@ export async function readSeed(volume: CardFiles): Promise<BoardSettings> {
                 name: entry.name,
                 keys: entry.ssh_authorized_keys,
                 hash: entry.lock_passwd ? null : (entry.hashed_passwd ?? entry.passwd ?? null),
+                sudo: rightsOf(entry.sudo),
               },
             ],
       );

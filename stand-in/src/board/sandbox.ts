@@ -3,6 +3,7 @@ import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { chmod, lchown, mkdir, readdir, rm, symlink, writeFile } from 'node:fs/promises';
 import { userInfo } from 'node:os';
 import { join } from 'node:path';
+import { PassThrough, type Readable, type Writable } from 'node:stream';
 
 /**
  * A scratch root in which a script can really run, as on a board: in a user namespace of its own (user_namespaces(7)),
@@ -60,8 +61,14 @@ export interface BootFile {
  * Makes the root of a fresh system with the files of a boot partition in it.
  * @param root an empty folder of one's own
  * @param mountedAt where the system has the boot partition, checked by `mountPoint`
+ * @param more further files of the system, by paths of our own making
  */
-export async function freshRoot(root: string, mountedAt: string, boot: readonly BootFile[]): Promise<void> {
+export async function freshRoot(
+  root: string,
+  mountedAt: string,
+  boot: readonly BootFile[],
+  more: readonly { path: string; content: string | Uint8Array; mode?: number }[] = [],
+): Promise<void> {
   for (const folder of [
     'usr',
     'proc',
@@ -87,6 +94,11 @@ export async function freshRoot(root: string, mountedAt: string, boot: readonly 
     await mkdir(join(root, mountedAt, path, '..'), { recursive: true, mode: 0o755 });
     await writeFile(join(root, mountedAt, path), content, { mode: 0o755 });
   }
+  for (const { path, content, mode = 0o644 } of more) {
+    await mkdir(join(root, path, '..'), { recursive: true, mode: 0o755 });
+    await writeFile(join(root, path), content, { mode });
+    await chmod(join(root, path), mode);
+  }
   // Its files hold secrets, and it lies where everybody can look.
   await chmod(root, 0o700);
   if (asRoot()) await handOver(root);
@@ -101,6 +113,7 @@ exec /bin/sh -c '
 ulimit -f 131072
 mount --rbind /usr "$1/usr" && mount -o remount,bind,ro "$1/usr" && mount --bind /dev/null "$1/dev/null" &&
   mount --bind /usr/bin/true "$1/usr/bin/sync" || exit 97
+if [ -d "$1/board/local" ]; then mount --bind "$1/board/local" "$1/usr/local" || exit 97; fi
 shift_root=$1; shift
 exec chroot "$shift_root" /usr/bin/setpriv --no-new-privs --inh-caps=-all --bounding-set=-all,${kept.map((name) => `+${name}`).join(',')} "$@"
 ' sh "$@"
@@ -154,8 +167,9 @@ function start(program: readonly string[]): { child: ChildProcess; map: () => vo
   const child = spawn('unshare', [...namespaces, ...by, '/bin/sh', '-c', inside, 'sh', ...program], {
     ...own,
     cwd: '/',
-    // The last one stays open in everything that runs there, so that its end is the end of all of it.
-    stdio: ['pipe', 'pipe', 'ignore', 'pipe'],
+    // The fourth stays open in everything that runs there, so that its end is the end of all of it; on the last one
+    // programs tell what is to happen to the board.
+    stdio: ['pipe', 'pipe', 'pipe', 'pipe', 'ignore', 'ignore', 'ignore', 'ignore', 'ignore', 'pipe'],
     env: { PATH: '/usr/sbin:/usr/bin:/sbin:/bin', LC_ALL: 'C.UTF-8' },
   });
   const map = (): void => {
@@ -166,42 +180,85 @@ function start(program: readonly string[]): { child: ChildProcess; map: () => vo
   return { child, map };
 }
 
+/** A program that runs in the root. */
+export interface InsideChild {
+  /** What it reads; ready from the first moment on. */
+  input: Writable;
+  kill(): void;
+  /** Its exit code, when everything that it started has ended too; null when it was killed. */
+  ended: Promise<number | null>;
+}
+
+/** What is told of a program in the root, as it comes. */
+export interface InsideEars {
+  onOutput?: (data: Buffer) => void;
+  onError?: (data: Buffer) => void;
+  /** A line that a program wrote on the pipe of the board's own. */
+  onOrder?: (line: string) => void;
+}
+
+/** Starts a program in the root. */
+export function startInside(root: string, command: readonly string[], ears: InsideEars): InsideChild {
+  const { child, map } = start([root, ...command]);
+  // What is written before the namespace is there waits here: its first line is ours.
+  const input = new PassThrough();
+  let mapped = false;
+  let orders = '';
+  input.on('error', () => undefined);
+  child.stdin?.on('error', () => undefined);
+  child.stdio[3]?.on('data', () => undefined);
+  child.stderr?.on('data', (data: Buffer) => ears.onError?.(data));
+  const pipes: readonly (Writable | Readable | null | undefined)[] = child.stdio;
+  pipes[9]?.on('data', (data: Buffer) => {
+    const lines = (orders + data.toString('utf8')).slice(-10_000).split('\n');
+    orders = lines.pop() ?? '';
+    for (const line of lines) ears.onOrder?.(line);
+  });
+  child.stdout?.on('data', (data: Buffer) => {
+    if (mapped) {
+      ears.onOutput?.(data);
+      return;
+    }
+    // The first line says that the namespace is there.
+    mapped = true;
+    try {
+      map();
+      child.stdin?.write('mapped\n');
+      if (child.stdin) input.pipe(child.stdin);
+    } catch {
+      child.kill('SIGKILL');
+    }
+    if (data.length > READY.length) ears.onOutput?.(data.subarray(READY.length));
+  });
+  const ended = new Promise<number | null>((resolve) => {
+    child.once('error', () => resolve(null));
+    child.once('close', (code) => resolve(code));
+  });
+  return { input, kill: () => void child.kill('SIGKILL'), ended };
+}
+
 /**
  * Runs a program in the root.
  * @param killAfter milliseconds after which everything in it is killed at once, as when the power goes
  */
-export function runInside(root: string, command: readonly string[], killAfter = 60_000): Promise<InsideRun> {
-  return new Promise((resolve) => {
-    const { child, map } = start([root, ...command]);
-    const parts: Buffer[] = [];
-    let length = 0;
-    let mapped = false;
-    const timer = setTimeout(() => child.kill('SIGKILL'), killAfter);
-    child.stdin?.on('error', () => undefined);
-    child.stdio[3]?.on('data', () => undefined);
-    child.stdout?.on('data', (data: Buffer) => {
-      let part = data;
-      if (!mapped) {
-        // The first line says that the namespace is there.
-        mapped = true;
-        part = data.subarray(READY.length);
-        try {
-          map();
-          child.stdin?.end('mapped\n');
-        } catch {
-          child.kill('SIGKILL');
-        }
-      }
-      length += part.length;
-      if (length <= OUTPUT) parts.push(part);
-    });
-    const end = (code: number | null): void => {
-      clearTimeout(timer);
-      resolve({ code, output: Buffer.concat(parts) });
-    };
-    child.once('error', () => end(null));
-    child.once('close', (code) => end(code));
+export async function runInside(
+  root: string,
+  command: readonly string[],
+  killAfter = 60_000,
+): Promise<InsideRun> {
+  const parts: Buffer[] = [];
+  let length = 0;
+  const child = startInside(root, command, {
+    onOutput: (data) => {
+      length += data.length;
+      if (length <= OUTPUT) parts.push(data);
+    },
   });
+  child.input.end();
+  const timer = setTimeout(() => child.kill(), killAfter);
+  const code = await child.ended;
+  clearTimeout(timer);
+  return { code, output: Buffer.concat(parts) };
 }
 
 /** Removes a root with everything in it; files there belong to account numbers that a plain account cannot touch. */

@@ -13,7 +13,7 @@ export interface CardFiles {
 /** What a board took from its card; its own reading, independent of the code that wrote it. */
 export interface BoardSettings {
   hostName: string;
-  users: { name: string; keys: string[]; hash: string | null }[];
+  users: { name: string; keys: string[]; hash: string | null; sudo?: 'free' | 'ask' | 'none' }[];
   passwordLogin: boolean;
   hostKey: string | null;
   /** Whether the login service runs. */
@@ -23,6 +23,8 @@ export interface BoardSettings {
     country: string | null;
     networks: { ssid: string; password: string | null; priority: number; hidden: boolean }[];
   };
+  /** Empty where the image decides. */
+  region: { timeZone: string; locale: string; keyboard: { layout: string; variant: string } | null };
   /** What it posts once, when it is up. */
   calls: Call[];
   /** What the board ignored, with the reason. */
@@ -45,6 +47,7 @@ export const blank = (): BoardSettings => ({
   loginService: true,
   files: [],
   radio: { country: null, networks: [] },
+  region: { timeZone: '', locale: '', keyboard: null },
   calls: [],
   ignored: [],
 });

@@ -1,0 +1,9 @@
+/** Door to bringing boards up: for the server, the station, and the page of that stage. */
+export * from './bringup/ask';
+export * from './bringup/expected';
+export * from './bringup/job';
+export * from './bringup/model';
+export * from './bringup/readers';
+export * from './bringup/shell-text';
+export * from './bringup/steps/index';
+export { keyOffCommand } from './bringup/steps/key-off';

@@ -1,0 +1,18 @@
+import * as z from 'zod';
+import { OwnStepSchema } from './own-step';
+
+/** How a batch is brought up. */
+export const BringUpPlanSchema = z.object({
+  /** Whether boards are brought up before they are handed over. */
+  wanted: z.boolean().default(false),
+  /** Whether a key of the bench's own goes onto the cards, by which it logs in. */
+  benchKey: z.boolean().default(false),
+  /** Steps that are left out. */
+  without: z.array(z.string().max(60)).max(60).default(['shut-down']),
+  own: z.array(OwnStepSchema).max(20).default([]),
+  /** Boards at once. */
+  atOnce: z.number().int().min(1).max(64).default(8),
+  /** Whether one board goes first, and the others only if it is well. */
+  oneFirst: z.boolean().default(false),
+});
+export type BringUpPlan = z.infer<typeof BringUpPlanSchema>;

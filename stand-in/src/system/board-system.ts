@@ -1,0 +1,261 @@
+import { randomUUID } from 'node:crypto';
+import { existsSync, realpathSync } from 'node:fs';
+import { mkdir, rename } from 'node:fs/promises';
+import { join } from 'node:path';
+import { readInside } from '../board/read-inside';
+import {
+  freshRoot,
+  removeRoot,
+  runInside,
+  startInside,
+  type BootFile,
+  type InsideChild,
+  type InsideEars,
+} from '../board/sandbox';
+import type { BoardSettings } from '../board/settings';
+import { packageFiles } from './packages';
+import { LOCAL, programs, seedPrograms } from './programs';
+
+/** What a board starts from. */
+export interface FirstBoot {
+  /** Where its system has the boot partition. */
+  mountedAt: string;
+  files: readonly BootFile[];
+  /** Path of a script that is run once; null where settings are taken otherwise. */
+  script: string | null;
+  settings: BoardSettings;
+  /** Octets of its card. */
+  cardSize: number;
+}
+
+/** A thing that happens to a board, asked for by a program on it. */
+export type Order = { do: 'reboot' } | { do: 'poweroff' } | { do: 'unit'; name: string; path: string };
+
+const readOrder = (line: string): Order | null => {
+  if (line === 'reboot' || line === 'poweroff') return { do: line };
+  const [, name = '', path = ''] =
+    /^unit ([A-Za-z0-9_.-]{1,60}) (\/[A-Za-z0-9_./-]{1,200})$/.exec(line) ?? [];
+  return name === '' ? null : { do: 'unit', name, path };
+};
+
+/** What a first boot sets up where no script does; run inside, with values as arguments and never as shell. */
+const takesOver = `
+put() { mkdir -p "$(dirname "$1")" && printf %s "$2" >"$1"; }
+while [ $# -gt 0 ]; do
+    verb=$1
+    shift
+    case $verb in
+        user)
+            useradd -m -s /bin/bash "$1" && usermod -p "$2" "$1"
+            home=$(getent passwd "$1" | cut -d: -f6)
+            case $3 in
+                free) echo "$1 ALL=(ALL:ALL) NOPASSWD: ALL" >"/etc/sudoers.d/nest-$1" ;;
+                ask) echo "$1 ALL=(ALL:ALL) ALL" >"/etc/sudoers.d/nest-$1" ;;
+            esac
+            mkdir -p "$home/.ssh" && chmod 700 "$home/.ssh"
+            printf %s "$4" >"$home/.ssh/authorized_keys"
+            chmod 600 "$home/.ssh/authorized_keys"
+            chown -R "$1:" "$home/.ssh"
+            shift 4 ;;
+        file) put "$1" "$2"; shift 2 ;;
+        secret) put "$1" "$2"; chmod 600 "$1"; shift 2 ;;
+        zone) ln -sfn "/usr/share/zoneinfo/$1" /etc/localtime; shift ;;
+    esac
+done
+`;
+
+/** A network's file; the name in octets, so that any name can stand there (nm-settings-keyfile(5)). */
+const keyfile = (network: BoardSettings['radio']['networks'][number], index: number): string =>
+  `[connection]
+id=practice-${String(index + 1)}
+type=wifi
+autoconnect-priority=${String(network.priority)}
+
+[wifi]
+ssid=${[...Buffer.from(network.ssid)].map((octet) => `${String(octet)};`).join('')}
+hidden=${String(network.hidden)}
+${network.password === null ? '' : `\n[wifi-security]\nkey-mgmt=wpa-psk\npsk=${network.password.replaceAll('\\', '\\\\')}\n`}`;
+
+function firstBootWords({ settings }: FirstBoot): string[] {
+  const { region, radio } = settings;
+  return [
+    ...['file', '/etc/hostname', `${settings.hostName}\n`],
+    ...settings.users.flatMap(({ name, keys, hash, sudo = 'none' }) => [
+      'user',
+      name,
+      hash ?? '!',
+      sudo,
+      keys.map((key) => `${key.trim()}\n`).join(''),
+    ]),
+    ...[
+      'file',
+      '/etc/ssh/sshd_config.d/50-cloud-init.conf',
+      `PasswordAuthentication ${settings.passwordLogin ? 'yes' : 'no'}\n`,
+    ],
+    ...(region.timeZone === '' ? [] : ['zone', region.timeZone]),
+    ...(region.locale === '' ? [] : ['file', '/etc/default/locale', `LANG=${region.locale}\n`]),
+    ...(region.keyboard
+      ? [
+          'file',
+          '/etc/default/keyboard',
+          `XKBLAYOUT="${region.keyboard.layout}"\nXKBVARIANT="${region.keyboard.variant}"\n`,
+        ]
+      : []),
+    ...settings.files.flatMap(({ path, content }) =>
+      path.startsWith('/') && content.length < 100_000 ? ['file', path, content] : [],
+    ),
+    ...radio.networks.flatMap((network, index) => [
+      'secret',
+      `/etc/NetworkManager/system-connections/practice-${String(index + 1)}.nmconnection`,
+      keyfile(network, index),
+    ]),
+  ];
+}
+
+// A board's clock of starts, its running name, and nothing of what ran before.
+const startsUp = `
+find /run -mindepth 1 -delete
+mkdir -p /run/board/units /proc/sys/kernel/random /sys/class/thermal/thermal_zone0
+echo "$1" >/proc/sys/kernel/random/boot_id
+cat /etc/hostname >/run/board/name
+`;
+
+const facts: Readonly<Record<string, string>> = {
+  'card-rate': '41.8\n',
+  'seed-status': 'done\n',
+  'failed-units': '',
+  'kernel.log': 'Booting Linux on physical CPU 0x0\nmmc0: new high speed SDHC card\n',
+  signal: '-52\n',
+};
+
+/** One board's system in a scratch root: it lasts over reboots, and is made anew for a card that was written anew. */
+export class BoardSystem {
+  private ready: Promise<void> | null = null;
+  private readonly units = new Map<string, InsideChild>();
+  private off = false;
+
+  /**
+   * @param root its folder, which need not be there yet
+   * @param firstBoot read when it is made
+   * @param ordered told what a program on it asked for
+   */
+  constructor(
+    readonly root: string,
+    private readonly firstBoot: () => Promise<FirstBoot>,
+    private readonly ordered: (order: 'reboot' | 'poweroff') => void,
+  ) {}
+
+  /** Whether it has been started once, so that it and not its card says who may log in. */
+  get made(): boolean {
+    return existsSync(this.root);
+  }
+
+  /** Sees to it that the system is there and has started. @throws when it cannot be made */
+  up(): Promise<void> {
+    this.ready ??= this.startUp().catch((error: unknown) => {
+      this.ready = null;
+      throw error;
+    });
+    return this.ready;
+  }
+
+  /** Starts a program as one of its accounts. */
+  async start(user: string, command: string, ears: InsideEars): Promise<InsideChild> {
+    await this.up();
+    const [passwd] = user === 'root' ? [] : await this.read([['/etc/passwd']]);
+    const home =
+      user === 'root'
+        ? '/root'
+        : (passwd
+            ?.split('\n')
+            .find((line) => line.startsWith(`${user}:`))
+            ?.split(':')[5] ?? '/');
+    const as =
+      user === 'root'
+        ? []
+        : ['/usr/bin/setpriv', `--reuid=${user}`, `--regid=${user}`, '--init-groups', '--'];
+    const path = 'PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin';
+    return startInside(
+      this.root,
+      [...as, '/usr/bin/env', '-i', path, `HOME=${home}`, `USER=${user}`, '/bin/sh', '-c', `cd; ${command}`],
+      { ...ears, onOrder: (line) => this.obey(line) },
+    );
+  }
+
+  /** Contents of files, an empty text for what is not there. */
+  async read(groups: readonly (readonly string[])[]): Promise<string[]> {
+    await this.up();
+    const files = await readInside(this.root, groups.flat());
+    return groups
+      .flat()
+      .map((path) => files.find((file) => file.path === path)?.content.toString('utf8') ?? '');
+  }
+
+  /** Runs a line of shell as root, as what happens to a board by itself. */
+  async does(script: string, ...words: string[]): Promise<void> {
+    await this.up();
+    await runInside(this.root, ['/bin/sh', '-c', script, 'sh', ...words], 60_000);
+  }
+
+  /** Ends everything that runs on it, at once. */
+  async down(): Promise<void> {
+    this.off = true;
+    await this.ready?.catch(() => undefined);
+    const all = [...this.units.values()];
+    for (const unit of all) unit.kill();
+    await Promise.all(all.map(({ ended }) => ended));
+  }
+
+  private obey(line: string): void {
+    const order = readOrder(line);
+    if (!order || this.off) return;
+    if (order.do !== 'unit') {
+      this.ordered(order.do);
+      return;
+    }
+    const file = `/run/board/units/${order.name}.service`;
+    // It is a child of the system and not of who asked for it, so it outlives the login.
+    const unit = startInside(this.root, ['/bin/sh', '-c', '"$1"; rm -f "$2"', 'sh', order.path, file], {
+      onOrder: (inner) => this.obey(inner),
+    });
+    unit.input.end();
+    this.units.set(order.name, unit);
+    void unit.ended.then(() => this.units.delete(order.name));
+  }
+
+  private async startUp(): Promise<void> {
+    if (!this.made) await this.make();
+    await runInside(this.root, ['/bin/sh', '-c', startsUp, 'sh', randomUUID()], 20_000);
+  }
+
+  /** Made beside its place and then moved there, so that a kill leaves none that is half set up. */
+  private async make(): Promise<void> {
+    const first = await this.firstBoot();
+    const draft = `${this.root}.new`;
+    await removeRoot(draft);
+    await mkdir(draft, { recursive: true, mode: 0o755 });
+    const tools = { ...programs, ...(first.script === null ? seedPrograms : {}) };
+    await freshRoot(draft, first.mountedAt, first.files, [
+      ...Object.entries(tools).map(([name, content]) => ({
+        path: join(LOCAL.slice(1), 'bin', name),
+        content,
+        mode: 0o755,
+      })),
+      ...Object.entries(facts).map(([name, content]) => ({ path: `board/${name}`, content })),
+      { path: 'board/card-size', content: `${String(first.cardSize)}\n` },
+      { path: 'board/root-size', content: `${String(Math.floor(first.cardSize * 0.96))}\n` },
+      { path: 'board/root-free', content: `${String(Math.floor(first.cardSize * 0.7))}\n` },
+      { path: 'board/country', content: `${first.settings.radio.country ?? '00'}\n` },
+      { path: 'proc/cmdline', content: 'console=tty1 rootwait\n' },
+      { path: 'proc/meminfo', content: 'MemTotal: 1000000 kB\nMemAvailable:     700000 kB\n' },
+      { path: 'sys/class/thermal/thermal_zone0/temp', content: '47200\n' },
+      ...(await packageFiles()),
+    ]);
+    const folders =
+      'mkdir -p /run /var/tmp /opt /var/log/apt /var/lib/dpkg/updates /var/lib/dpkg/triggers /var/cache/apt/archives/partial /var/lib/apt/lists/partial /etc/apt/preferences.d /etc/apt/sources.list.d; chmod 1777 /tmp /var/tmp; chmod 755 /; mkdir -p /etc/alternatives; ln -sf "$1" /etc/alternatives/awk';
+    await runInside(draft, ['/bin/sh', '-c', folders, 'sh', realpathSync('/usr/bin/awk')]);
+    if (first.script !== null) await runInside(draft, ['/bin/sh', first.script]);
+    else await runInside(draft, ['/bin/sh', '-c', takesOver, 'sh', ...firstBootWords(first)]);
+    await rename(draft, this.root);
+  }
+}

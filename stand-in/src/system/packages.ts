@@ -1,0 +1,114 @@
+import { execFile } from 'node:child_process';
+import { createHash, randomBytes } from 'node:crypto';
+import { chmod, mkdir, mkdtemp, readFile, rm, writeFile } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { promisify } from 'node:util';
+
+const run = promisify(execFile);
+
+/** A package of the practice repository, newer than what boards have. */
+interface Made {
+  name: string;
+  version: string;
+  file: string;
+  content: Buffer;
+}
+
+/** Octets of random data in each, so that there is something to fetch. */
+const FILLED = 150_000;
+
+// The last one asks for a reboot, as a kernel does.
+const wanted = [
+  { name: 'reed-tools', version: '1.4', after: '' },
+  { name: 'tide-tables', version: '2026.11', after: '' },
+  {
+    name: 'marsh-kernel',
+    version: '6.1.9',
+    after: `#!/bin/sh
+touch /run/reboot-required
+echo marsh-kernel >>/run/reboot-required.pkgs
+`,
+  },
+] as const;
+
+const control = (name: string, version: string): string => `Package: ${name}
+Version: ${version}
+Architecture: all
+Maintainer: Practice bench <bench@example.org>
+Description: made for the practice bench
+`;
+
+async function make(): Promise<Made[]> {
+  const folder = await mkdtemp(join(tmpdir(), 'nest-mark-packages-'));
+  try {
+    const made: Made[] = [];
+    for (const { name, version, after } of wanted) {
+      const tree = join(folder, name);
+      await mkdir(join(tree, 'DEBIAN'), { recursive: true });
+      await mkdir(join(tree, 'opt/practice'), { recursive: true });
+      const data = randomBytes(FILLED);
+      await writeFile(join(tree, 'opt/practice', name), data);
+      await writeFile(join(tree, 'DEBIAN/control'), control(name, version));
+      const sum = createHash('md5').update(data).digest('hex');
+      await writeFile(join(tree, 'DEBIAN/md5sums'), `${sum}  opt/practice/${name}\n`);
+      if (after !== '') {
+        await writeFile(join(tree, 'DEBIAN/postinst'), after);
+        await chmod(join(tree, 'DEBIAN/postinst'), 0o755);
+      }
+      for (const path of ['', 'DEBIAN', 'opt', 'opt/practice']) await chmod(join(tree, path), 0o755);
+      const file = `${name}_${version}_all.deb`;
+      await run('dpkg-deb', ['-Znone', '--root-owner-group', '-b', tree, join(folder, file)]);
+      made.push({ name, version, file, content: await readFile(join(folder, file)) });
+    }
+    return made;
+  } finally {
+    await rm(folder, { recursive: true, force: true });
+  }
+}
+
+let once: Promise<Made[]> | null = null;
+
+/** A file of a board's root. */
+export interface SystemFile {
+  path: string;
+  content: string | Uint8Array;
+}
+
+/** What a board of an old image has installed, and the repository that it gets newer ones from (apt's flat form). */
+export async function packageFiles(): Promise<SystemFile[]> {
+  once ??= make();
+  const made = await once.catch((error: unknown) => {
+    once = null;
+    throw error;
+  });
+  const installed = (name: string, version: string): string =>
+    `${control(name, version).replace('\nVersion', '\nStatus: install ok installed\nVersion')}\n`;
+  const index = made.map(
+    ({ name, version, file, content }) =>
+      `${control(name, version)}Filename: ./${file}\nSize: ${String(content.length)}\nSHA256: ${createHash('sha256').update(content).digest('hex')}\n`,
+  );
+  const names = [...made.map(({ name }) => name), 'old-reed'];
+  return [
+    { path: 'var/lib/dpkg/status', content: names.map((name) => installed(name, '1.0')).join('') },
+    { path: 'var/lib/dpkg/info/format', content: '1\n' },
+    ...names.flatMap((name) => [
+      { path: `var/lib/dpkg/info/${name}.list`, content: '/.\n' },
+      { path: `var/lib/dpkg/info/${name}.md5sums`, content: '' },
+    ]),
+    // Nothing needs it any more.
+    {
+      path: 'var/lib/apt/extended_states',
+      content: 'Package: old-reed\nArchitecture: all\nAuto-Installed: 1\n\n',
+    },
+    { path: 'etc/apt/sources.list', content: 'deb [trusted=yes] copy:/srv/repository ./\n' },
+    {
+      path: 'etc/apt/apt.conf.d/10practice',
+      // In the scratch root there is one account to work as, and no terminal.
+      content: 'APT::Sandbox::User "root";\nDpkg::Use-Pty "0";\nAcquire::Languages "none";\n',
+    },
+    { path: 'etc/dpkg/dpkg.cfg.d/practice', content: 'force-unsafe-io\n' },
+    { path: 'srv/repository/Packages', content: index.join('\n') },
+    ...made.map(({ file, content }) => ({ path: `srv/repository/${file}`, content })),
+  ];
+}

@@ -1,0 +1,181 @@
+/**
+ * Stand-ins for programs that need a running system: they keep their state in files of the scratch root and answer in
+ * the words of the real ones. What changes the board itself (reboot, poweroff, a service) is told over a pipe of its
+ * own. The package manager is no stand-in: the workstation's own runs on the root's own packages.
+ */
+
+/** Where the programs lie; the root has it as /usr/local. */
+export const LOCAL = '/board/local';
+/** Descriptor on which programs tell what is to happen to the board. */
+export const ORDERS = 9;
+
+const systemctl = `#!/bin/sh
+units=/run/board/units
+verb=
+unit=
+for word; do
+    case $word in
+        -*) ;;
+        *) if [ -z "$verb" ]; then verb=$word; elif [ -z "$unit" ]; then unit=$word; fi ;;
+    esac
+done
+case $verb in
+    reboot | poweroff) echo "$verb" >&${String(ORDERS)} ;;
+    is-system-running)
+        if [ -f /run/board/starting ]; then echo starting; exit 1; fi
+        if [ -s /board/failed-units ]; then echo degraded; exit 1; fi
+        echo running ;;
+    list-units) sed 's/$/ loaded failed failed Practice/' /board/failed-units 2>/dev/null ;;
+    is-active)
+        if [ -f "$units/$unit" ]; then echo active; else echo inactive; exit 3; fi ;;
+    *) ;;
+esac
+exit 0
+`;
+
+const systemdRun = `#!/bin/sh
+unit=
+path=
+for word; do
+    case $word in
+        --unit=*) unit=\${word#--unit=} ;;
+        -*) ;;
+        *) path=$word ;;
+    esac
+done
+mkdir -p /run/board/units
+if ! (set -C && echo "$path" >"/run/board/units/$unit.service") 2>/dev/null; then
+    echo "Failed to start transient service unit: Unit $unit.service was already loaded or has a fragment file." >&2
+    exit 1
+fi
+echo "unit $unit $path" >&${String(ORDERS)}
+`;
+
+const timedatectl = `#!/bin/sh
+case "$*" in
+    *NTPSynchronized*) if [ -f /board/clock-slow ]; then echo no; else echo yes; fi ;;
+    *'-p NTP '*) if [ -f /board/clock-loose ]; then echo no; else echo yes; fi ;;
+    'set-ntp true') rm -f /board/clock-loose /board/clock-slow ;;
+esac
+`;
+
+// A slow clock is as far behind as its file says.
+const date = `#!/bin/sh
+if [ -f /board/clock-slow ] && [ "$1" = +%s ]; then
+    echo "$(($(/usr/bin/date +%s) - $(cat /board/clock-slow)))"
+else
+    exec /usr/bin/date "$@"
+fi
+`;
+
+const hostnamectl = `#!/bin/sh
+case $1 in
+    --static) cat /etc/hostname ;;
+    set-hostname | hostname) echo "$2" >/etc/hostname ; cp /etc/hostname /run/board/name ;;
+esac
+`;
+
+const uname = `#!/bin/sh
+case $1 in
+    -n) cat /run/board/name ;;
+    -r) newest=$(ls -1 /lib/modules 2>/dev/null | sort -V | tail -n 1); echo "\${newest:-6.1.0-practice}" ;;
+    *) exec /usr/bin/uname "$@" ;;
+esac
+`;
+
+const findmnt = `#!/bin/sh
+case "$*" in
+    *SOURCE,SIZE*) echo "/dev/card0p2 $(cat /board/root-size)" ;;
+    *OPTIONS*) if [ -f /board/read-only ]; then echo ro,noatime; else echo rw,noatime; fi ;;
+    *SOURCE*) echo /dev/card0p2 ;;
+esac
+`;
+
+const lsblk = `#!/bin/sh
+case "$*" in
+    *PKNAME*) echo card0 ;;
+    *SIZE*) cat /board/card-size ;;
+esac
+`;
+
+const dd = `#!/bin/sh
+case "$*" in
+    *if=/dev/card0*)
+        echo '16+0 records in'
+        echo '16+0 records out'
+        awk -v r="$(cat /board/card-rate)" 'BEGIN { printf "16777216 bytes (17 MB, 16 MiB) copied, %.5f s, %.1f MB/s\\n", 16.777216 / r, r }'
+        ;;
+    *) exec /usr/bin/dd "$@" ;;
+esac
+`;
+
+const df = `#!/bin/sh
+case "$*" in
+    -iP*)
+        echo 'Filesystem Inodes IUsed IFree IUse% Mounted on'
+        echo '/dev/card0p2 900000 61000 839000 7% /' ;;
+    *)
+        size=$(($(cat /board/root-size) / 1024))
+        free=$(($(cat /board/root-free) / 1024))
+        echo 'Filesystem 1024-blocks Used Available Capacity Mounted on'
+        echo "/dev/card0p2 $size $((size - free)) $free $(((size - free) * 100 / size))% /" ;;
+esac
+`;
+
+const journalctl = `#!/bin/sh
+pattern=.
+before=
+for word; do
+    [ "$before" = -g ] && pattern=$word
+    before=$word
+done
+grep -iE "$pattern" /board/kernel.log
+`;
+
+const iw = `#!/bin/sh
+case "$*" in
+    'reg get') printf 'global\\ncountry %s: DFS-ETSI\\n' "$(cat /board/country)" ;;
+    *link) printf 'Connected to 02:00:5e:00:00:01 (on wlan0)\\n\\tsignal: %s dBm\\n' "$(cat /board/signal)" ;;
+esac
+`;
+
+const sshd = `#!/bin/sh
+value() {
+    word=$(cat /etc/ssh/sshd_config.d/*.conf /etc/ssh/sshd_config 2>/dev/null | awk -v k="$1" 'tolower($1) == k { print tolower($2); exit }')
+    echo "$1 \${word:-$2}"
+}
+[ "$(/usr/bin/id -u)" = 0 ] || { echo 'sshd: no hostkeys available -- exiting.' >&2; exit 1; }
+value permitrootlogin prohibit-password
+value pubkeyauthentication yes
+value passwordauthentication yes
+value kbdinteractiveauthentication no
+`;
+
+const locale = `#!/bin/sh
+[ "$1" = -a ] || exec /usr/bin/locale "$@"
+printf 'C\\nC.utf8\\nPOSIX\\n'
+[ -f /board/no-locale ] || sed -n 's/^LANG=//p' /etc/default/locale 2>/dev/null | sed 's/UTF-8/utf8/'
+`;
+
+const cloudInit = `#!/bin/sh
+if [ -f /run/board/starting ]; then echo 'status: running'; else echo "status: $(cat /board/seed-status)"; fi
+`;
+
+/** Programs of every board, and those of one that takes a seed. */
+export const programs: Readonly<Record<string, string>> = {
+  systemctl,
+  'systemd-run': systemdRun,
+  timedatectl,
+  date,
+  hostnamectl,
+  uname,
+  findmnt,
+  lsblk,
+  dd,
+  df,
+  journalctl,
+  iw,
+  sshd,
+  locale,
+};
+export const seedPrograms: Readonly<Record<string, string>> = { 'cloud-init': cloudInit };

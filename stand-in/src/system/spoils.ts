@@ -1,0 +1,33 @@
+import type { SystemFault } from '@nest-mark/core/api';
+
+/**
+ * What goes wrong on a board that has started: each a line of shell that brings it about, and can be run again. Faults of
+ * the line and of reboots lie with the board itself.
+ */
+
+// The package manager's lock is one of fcntl(2), which no shell can hold; the struct is that of 64-bit Linux.
+const holdLock = `perl -e '
+use Fcntl qw(F_SETLKW F_WRLCK);
+open my $f, ">>", "/var/lib/dpkg/lock-frontend" or die;
+fcntl($f, F_SETLKW, pack("s s x4 q q i x4", F_WRLCK, 0, 0, 0, 0)) or die;
+sleep 4;
+'`;
+
+export const spoils: Record<SystemFault, string> = {
+  'lock-held': `printf '#!/bin/sh\\n%s\\n' "${holdLock.replaceAll('$', '\\$').replaceAll('"', '\\"')}" >/board/other-update; chmod 755 /board/other-update; systemd-run --unit=other-update /board/other-update`,
+  'broken-download':
+    'for f in /srv/repository/tide-tables_*; do mv "$f" "/srv/kept-${f##*/}" 2>/dev/null; : >"$f"; done',
+  'bad-package': `mkdir -p /etc/dpkg/dpkg.cfg.d; echo 'post-invoke=test ! -e /board/bad-package' >/etc/dpkg/dpkg.cfg.d/bad; touch /board/bad-package`,
+  'weak-supply': "echo 'hwmon hwmon1: Undervoltage detected!' >>/board/kernel.log",
+  'service-failed': 'echo tide-gauge.service >/board/failed-units',
+  'slow-clock': 'echo 7200 >/board/clock-slow',
+  'more-accounts': "useradd -m -s /bin/bash demo 2>/dev/null; usermod -p '$6$reed$aB/cD.9' demo",
+  'no-root': 'rm -f /etc/sudoers.d/nest-*',
+  'never-returns': ':',
+  'key-changed': ':',
+  'slow-line': ':',
+};
+
+/** Puts right what can be put right. */
+export const mended =
+  'for f in /srv/kept-*; do [ -f "$f" ] && mv "$f" "/srv/repository/${f#/srv/kept-}"; done; rm -f /etc/dpkg/dpkg.cfg.d/bad /board/bad-package /board/clock-slow; : >/board/failed-units; sed -i /Undervoltage/d /board/kernel.log; userdel demo 2>/dev/null; true';

@@ -1,0 +1,126 @@
+import { randomBytes } from 'node:crypto';
+import { setTimeout as pause } from 'node:timers/promises';
+import {
+  plainOutput,
+  questionScript,
+  readAnswers,
+  shellWord,
+  struckOut,
+  unasked,
+  type Answer,
+  type Answers,
+  type Question,
+} from '@nest-mark/core/bring-up';
+import { Shell, type Done } from '../shell/shell';
+import { ShellError } from '../shell/shell-error';
+import type { BoardWork } from './board-work';
+
+/** Octets of all answers together, and milliseconds that they may take. */
+const ANSWERS = 2 << 20;
+const ANSWERS_MS = 180_000;
+
+/** What a shell is given before a command, as sudo would have it. */
+const AROUND = `LC_ALL=C
+PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin
+export LC_ALL PATH
+`;
+
+/** A command that ends after some seconds, and reads nothing. */
+const bounded = (command: string, seconds: number): string => {
+  const word = shellWord(command);
+  return `${AROUND}if command -v timeout >/dev/null 2>&1; then timeout ${String(seconds)} sh -c ${word} </dev/null
+else sh -c ${word} </dev/null; fi
+`;
+};
+
+/** The line to one board: logs in again when it broke, always to the board that proves its key. */
+export class Line {
+  private shell: Shell | null = null;
+
+  constructor(private readonly work: BoardWork) {}
+
+  close(): void {
+    this.shell?.close();
+    this.shell = null;
+  }
+
+  /**
+   * A login to the board, where it was proved last.
+   * @param seconds for how long it may be away
+   * @throws ShellError when it stays away, lets us in by nothing, or is another
+   */
+  async open(seconds = this.work.patience.away, allowed = false): Promise<Shell> {
+    if (this.shell && !this.shell.gone) return this.shell;
+    const { signal, patience } = this.work;
+    const until = Date.now() + seconds * 1000;
+    for (;;) {
+      if (signal.aborted) throw new ShellError('stopped', 'It was stopped.');
+      try {
+        const place = await this.work.place();
+        if (!place) throw new ShellError('away', 'It was not proved at any address.');
+        this.shell = await Shell.open(place, this.work.login, signal);
+        return this.shell;
+      } catch (error) {
+        const fault = error instanceof ShellError ? error.fault : null;
+        // While a system starts it may let nobody in yet (pam_nologin(8)).
+        const passing = fault === 'away' || fault === 'lost' || (allowed && fault === 'no-login');
+        if (!passing || Date.now() >= until) throw error;
+        await this.wait(patience.look);
+      }
+    }
+  }
+
+  /** Asks many questions at once. @throws ShellError */
+  async ask(questions: readonly Question[]): Promise<Answers> {
+    const answers = new Map<string, Answer>();
+    const shell = await this.open();
+    for (const root of [false, true]) {
+      const some = questions.filter((question) => question.root === root);
+      if (some.length === 0) continue;
+      for (const [id, answer] of await this.askAs(shell, some, root))
+        answers.set(id, { ...answer, text: this.clean(answer.text) });
+    }
+    return answers;
+  }
+
+  /** Runs a command that changes something; what it prints is told. @throws ShellError */
+  async change(command: string, root: boolean, seconds: number): Promise<Done> {
+    const shell = await this.open();
+    const script = bounded(command, seconds);
+    const options = {
+      limit: 1 << 20,
+      milliseconds: (seconds + 20) * 1000,
+      onText: (text: string) => this.work.told(this.clean(text)),
+    };
+    return root ? shell.runAsRoot(script, options) : shell.run('sh -s', { ...options, input: script });
+  }
+
+  /** Runs something short and gives what it printed. @throws ShellError */
+  async read(command: string, root = false): Promise<Done> {
+    const shell = await this.open();
+    const script = bounded(command, 30);
+    return root ? shell.runAsRoot(script) : shell.run('sh -s', { input: script });
+  }
+
+  /** Text as it may be shown and kept. */
+  clean(text: string): string {
+    const { password } = this.work.login;
+    return plainOutput(password === null ? text : struckOut(text, [password]));
+  }
+
+  /** @throws ShellError when it is stopped meanwhile */
+  async wait(seconds: number): Promise<void> {
+    await pause(seconds * 1000, undefined, { signal: this.work.signal }).catch(() => {
+      throw new ShellError('stopped', 'It was stopped.');
+    });
+  }
+
+  private async askAs(shell: Shell, questions: readonly Question[], root: boolean): Promise<Answers> {
+    const mark = randomBytes(12).toString('hex');
+    const input = questionScript(questions, mark);
+    const options = { limit: ANSWERS, milliseconds: ANSWERS_MS };
+    if (!root) return readAnswers((await shell.run('sh -s', { ...options, input })).text, mark, questions);
+    if ((await shell.root()) === 'none') return unasked(questions);
+    return readAnswers((await shell.runAsRoot(input, options)).text, mark, questions);
+  }
+}

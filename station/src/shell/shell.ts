@@ -1,0 +1,303 @@
+import { randomBytes, timingSafeEqual } from 'node:crypto';
+import { StringDecoder } from 'node:string_decoder';
+import { fromBase64 } from '@nest-mark/core';
+import { Client, type AnyAuthMethod, type ClientChannel } from 'ssh2';
+import { ShellError } from './shell-error';
+
+/** A login service, and the key that it has to sign with. */
+export interface ShellPlace {
+  address: string;
+  port: number;
+  /** `ssh-ed25519 AAAA…`, as it is planned. */
+  hostKey: string;
+}
+
+/** By what the bench logs in; each is tried in this order, and nothing of it is sent before the host key is proved. */
+export interface Login {
+  user: string;
+  /** Private key in OpenSSH's form, without a passphrase. */
+  key: string | null;
+  /** Path of the agent's socket. */
+  agent: string | null;
+  password: string | null;
+}
+
+/** What a command did. */
+export interface Done {
+  /** Exit code; null when it was ended by a signal, or by us. */
+  code: number | null;
+  /** Standard output and, unless they are kept apart, error output; up to the bound. */
+  text: string;
+  /** Whether it printed more than was taken, and was ended. */
+  cut: boolean;
+  /** Whether it took longer than it may, and was ended. */
+  late: boolean;
+}
+
+export interface RunOptions {
+  /** What it reads. */
+  input?: string;
+  /** Octets of its output that are taken. */
+  limit?: number;
+  milliseconds?: number;
+  /** Told what comes, as it comes. */
+  onText?: (text: string) => void;
+}
+
+/** How one becomes root on a board. */
+export type RootWay = 'is' | 'free' | 'password' | 'none';
+
+const HANDSHAKE_MS = 10_000;
+const LIMIT = 4 << 20;
+const COMMAND_MS = 60_000;
+
+const message = (error: Error & { level?: string; code?: string }): ShellError => {
+  const { level, code } = error;
+  if (/Host denied|verification failed/.test(error.message))
+    return new ShellError('other-key', 'What answers there signs with another key than planned.');
+  if (/no matching host key/.test(error.message))
+    return new ShellError('no-key', 'What answers there has no key of the planned kind.');
+  if (level === 'client-authentication')
+    return new ShellError('no-login', 'The board lets us in by nothing that the bench has.');
+  if (level === 'client-timeout' || level === 'client-socket' || code !== undefined)
+    return new ShellError('away', `Nobody answers there (${code ?? 'no handshake in time'}).`);
+  return new ShellError('lost', `The connection broke off (${error.message}).`);
+};
+
+/** A login to a board that proved its host key in this very connection. */
+export class Shell {
+  private rootWay: RootWay | null = null;
+  private readonly ended = new AbortController();
+
+  private constructor(
+    private readonly client: Client,
+    private readonly password: string | null,
+  ) {}
+
+  /** @throws ShellError */
+  static open(place: ShellPlace, login: Login, signal?: AbortSignal): Promise<Shell> {
+    const planned = fromBase64(place.hostKey.split(' ')[1] ?? '');
+    return new Promise((resolve, reject) => {
+      const client = new Client();
+      const shell = new Shell(client, login.password);
+      let settled = false;
+      let failure: ShellError | null = null;
+      const give = (error: ShellError | null): void => {
+        if (settled) return;
+        settled = true;
+        signal?.removeEventListener('abort', stop);
+        if (error) {
+          client.destroy();
+          reject(error);
+        } else resolve(shell);
+      };
+      const stop = (): void => give(new ShellError('stopped', 'It was stopped.'));
+      signal?.addEventListener('abort', stop, { once: true });
+      client.on('ready', () => give(null));
+      client.on('error', (error: Error & { level?: string }) => {
+        // An agent that is away is no end: another way may let us in.
+        if (error.level === 'agent') failure = new ShellError('agent', 'The SSH agent did not answer.');
+        else give(failure ?? message(error));
+      });
+      // It can end without an error: an account that has expired, for one.
+      client.on('close', () => {
+        shell.ended.abort();
+        give(failure ?? new ShellError('no-login', 'The board let us go without a word.'));
+      });
+      const ways: AnyAuthMethod[] = [
+        ...(login.key === null ? [] : [{ type: 'publickey' as const, username: login.user, key: login.key }]),
+        ...(login.agent === null
+          ? []
+          : [{ type: 'agent' as const, username: login.user, agent: login.agent }]),
+        ...(login.password === null
+          ? []
+          : [
+              { type: 'password' as const, username: login.user, password: login.password },
+              {
+                type: 'keyboard-interactive' as const,
+                username: login.user,
+                prompt: (
+                  _name: string,
+                  _text: string,
+                  _language: string,
+                  prompts: { prompt: string }[],
+                  finish: (answers: string[]) => void,
+                ) => finish(prompts.length === 1 && !asked ? ((asked = true), [login.password ?? '']) : []),
+              },
+            ]),
+      ];
+      let asked = false;
+      try {
+        if (!planned) throw new Error('the planned key is none');
+        if (signal?.aborted) {
+          stop();
+          return;
+        }
+        client.connect({
+          host: place.address,
+          port: place.port,
+          username: login.user,
+          readyTimeout: HANDSHAKE_MS,
+          keepaliveInterval: 5000,
+          keepaliveCountMax: 3,
+          algorithms: { serverHostKey: ['ssh-ed25519'] },
+          hostVerifier: (key: Buffer) => key.length === planned.length && timingSafeEqual(key, planned),
+          authHandler: ways,
+        });
+      } catch (error) {
+        give(new ShellError('no-login', `The login cannot be tried: ${(error as Error).message}`));
+      }
+    });
+  }
+
+  /** Whether the connection has ended. */
+  get gone(): boolean {
+    return this.ended.signal.aborted;
+  }
+
+  /** Runs a command as the user. @throws ShellError when the connection breaks off */
+  async run(command: string, options: RunOptions = {}): Promise<Done> {
+    return this.follow(await this.channel(command), options);
+  }
+
+  /**
+   * Runs a script as root, by whatever way the board has.
+   * @throws ShellError `useless` when it has none
+   */
+  async runAsRoot(script: string, options: Omit<RunOptions, 'input'> = {}): Promise<Done> {
+    const way = await this.root();
+    if (way === 'none') throw new ShellError('useless', 'The user may not become root.');
+    if (way === 'is') return this.run('sh -s', { ...options, input: script });
+    if (way === 'free') return this.run('sudo -n -- sh -s', { ...options, input: script });
+    return this.byPassword(script, options);
+  }
+
+  /** How one becomes root here; asked once. @throws ShellError */
+  async root(): Promise<RootWay> {
+    if (this.rootWay !== null) return this.rootWay;
+    const { text } = await this.run('id -u');
+    if (text.trim() === '0') return (this.rootWay = 'is');
+    const free = await this.run('env LC_ALL=C sudo -n true');
+    if (free.code === 0) return (this.rootWay = 'free');
+    if (this.password === null) return (this.rootWay = 'none');
+    // Only trying tells a password that is right from one that does not help.
+    const tried = await this.byPassword('exit 0', {}).catch((error: unknown) => {
+      if (error instanceof ShellError && error.fault === 'useless') return null;
+      throw error;
+    });
+    return (this.rootWay = tried?.code === 0 ? 'password' : 'none');
+  }
+
+  close(): void {
+    this.client.end();
+  }
+
+  private channel(command: string): Promise<ClientChannel> {
+    return new Promise((resolve, reject) => {
+      const lost = (): void => reject(new ShellError('lost', 'The connection broke off.'));
+      if (this.gone) {
+        lost();
+        return;
+      }
+      this.ended.signal.addEventListener('abort', lost, { once: true });
+      this.client.exec(command, (error, channel) => {
+        this.ended.signal.removeEventListener('abort', lost);
+        if (error) reject(new ShellError('lost', `The board opens no channel (${error.message}).`));
+        else resolve(channel);
+      });
+    });
+  }
+
+  /** Goes along with a command to its end. */
+  private follow(channel: ClientChannel, options: RunOptions): Promise<Done> {
+    const { input, limit = LIMIT, milliseconds = COMMAND_MS, onText } = options;
+    return new Promise((resolve, reject) => {
+      const parts: Buffer[] = [];
+      // A letter may come in two pieces.
+      const letters = new StringDecoder('utf8');
+      let length = 0;
+      let code: number | null = null;
+      let told = false;
+      let cut = false;
+      let late = false;
+      const timer = setTimeout(() => {
+        late = true;
+        channel.close();
+      }, milliseconds);
+      const take = (data: Buffer): void => {
+        if (cut) return;
+        const part = data.subarray(0, limit - length);
+        length += part.length;
+        parts.push(part);
+        onText?.(letters.write(part));
+        if (part.length < data.length) {
+          cut = true;
+          channel.close();
+        }
+      };
+      channel.on('data', take);
+      channel.stderr.on('data', take);
+      channel.on('exit', (exit: number | null) => {
+        told = true;
+        code = exit;
+      });
+      channel.once('close', () => {
+        clearTimeout(timer);
+        // A board that shuts down tells no code; whoever ordered that knows.
+        if (!told && !cut && !late) reject(new ShellError('lost', 'The connection broke off.'));
+        else resolve({ code, text: Buffer.concat(parts).toString('utf8'), cut, late });
+      });
+      channel.on('error', () => undefined);
+      if (input !== undefined) channel.end(input);
+    });
+  }
+
+  /** The password is sent only when it is asked for: where it is not, it would be read as a command. */
+  private async byPassword(script: string, options: RunOptions): Promise<Done> {
+    const mark = randomBytes(12).toString('hex');
+    const channel = await this.channel(
+      `env LC_ALL=C sudo -k -S -p '${mark}-password ' -- sh -c 'echo ${mark}-ready; exec sh -s'`,
+    );
+    return new Promise((resolve, reject) => {
+      let before = '';
+      let sent = false;
+      const refuse = (why: string): void => {
+        channel.removeAllListeners('data');
+        channel.stderr.removeAllListeners('data');
+        channel.close();
+        reject(new ShellError('useless', why));
+      };
+      const timer = setTimeout(() => refuse('sudo did not answer.'), COMMAND_MS);
+      const listen = (data: Buffer): void => {
+        before = (before + data.toString('latin1')).slice(-65_536);
+        if (before.includes(`${mark}-ready\n`)) {
+          clearTimeout(timer);
+          channel.off('data', listen);
+          channel.stderr.off('data', listen);
+          channel.off('close', ended);
+          this.follow(channel, { ...options, input: script }).then(resolve, reject);
+          return;
+        }
+        const prompts = before.split(`${mark}-password `).length - 1;
+        if (prompts >= 2) {
+          clearTimeout(timer);
+          refuse('The board does not take the planned password for sudo.');
+        } else if (prompts === 1 && !sent) {
+          sent = true;
+          channel.write(`${this.password ?? ''}\n`);
+        }
+      };
+      const ended = (): void => {
+        clearTimeout(timer);
+        reject(
+          this.gone
+            ? new ShellError('lost', 'The connection broke off.')
+            : new ShellError('useless', 'The user may not become root.'),
+        );
+      };
+      channel.on('data', listen);
+      channel.stderr.on('data', listen);
+      channel.once('close', ended);
+    });
+  }
+}
