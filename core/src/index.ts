@@ -40,6 +40,7 @@ export * from './plan/search-subnet';
 export * from './plan/uses-wifi';
 export * from './plan/setting-words';
 export * from './progress/arrivals';
+export * from './progress/brought-up';
 export * from './progress/device-facts';
 export * from './progress/standing';
 export * from './cards/held-by';

@@ -1,7 +1,22 @@
 import type { Lab } from '@nest-mark/stand-in';
-import type { CardReader, DiskTable, Ears, NeighbourTable, SearchNetwork } from '@nest-mark/station';
+import {
+  usualPatience,
+  type CardReader,
+  type DiskTable,
+  type Ears,
+  type NeighbourTable,
+  type SearchNetwork,
+} from '@nest-mark/station';
 import type { Knex } from 'knex';
 import { BoardRepository, boardRoutes, type Boards } from './boards';
+import {
+  BringUpRepository,
+  bringUpRoutes,
+  bringUpRun,
+  broughtUp,
+  LiveBoards,
+  type BringUps,
+} from './bringup';
 import { CardRepository, capacityRun, cardRoutes, checkRoutes, slotRoutes, type Cards } from './cards';
 import {
   BeforeRepository,
@@ -56,6 +71,8 @@ export interface Equipment {
   neighbours: NeighbourTable;
   search: SearchNetwork;
   ears: Ears;
+  /** Socket of this computer's SSH agent; null where none runs. */
+  agent: string | null;
   /** The practice bench, where the station has one. */
   lab: Lab | null;
   settings: Settings['repository'];
@@ -76,6 +93,7 @@ export interface Domains {
   cards: Cards;
   rounds: Rounds;
   finding: Finding;
+  bringUps: BringUps;
   handOver: HandOver;
   practice: Practice;
 }
@@ -137,12 +155,14 @@ export function compose(equipment: Equipment): Domains {
     plans,
     cards,
   };
+  const boardSteps = new BringUpRepository(knex);
   const finding: Finding = {
     ...platform,
     repository: new SearchRepository(knex),
     clues: new ClueRepository(knex),
     faults: new FaultRepository(knex),
     before: new BeforeRepository(knex),
+    broughtUp: (batchId, since) => broughtUp(boardSteps, batchId, since),
     drillOf: (batchId) => lab?.drillOf(batchId) ?? null,
     runs,
     search,
@@ -151,6 +171,16 @@ export function compose(equipment: Equipment): Domains {
     plans,
     rounds,
   };
+  const bringUps: BringUps = {
+    ...platform,
+    repository: boardSteps,
+    live: new LiveBoards(),
+    runs,
+    plans,
+    finding,
+    agent: equipment.agent,
+    patience: usualPatience,
+  };
   const handOver: HandOver = { ...platform, plans, cards, rounds, finding };
   runs.register(
     roundRun(rounds),
@@ -158,6 +188,7 @@ export function compose(equipment: Equipment): Domains {
     watchRun(finding),
     capacityRun(cards),
     imageReading(images),
+    bringUpRun(bringUps),
   );
   return {
     platform,
@@ -171,6 +202,7 @@ export function compose(equipment: Equipment): Domains {
     cards,
     rounds,
     finding,
+    bringUps,
     handOver,
     practice: { lab, finding },
   };
@@ -193,6 +225,7 @@ export const allRoutes = (domains: Domains): Route[] => [
   ...watchRoutes(domains.finding),
   ...caseRoutes(domains.finding),
   ...beforeRoutes(domains.finding),
+  ...bringUpRoutes(domains.bringUps),
   ...passportRoutes(domains),
   ...handOverRoutes(domains.handOver),
   ...exportRoutes(domains.handOver),

@@ -157,6 +157,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       disks: ownReaders,
       neighbours,
       ears,
+      agent: process.env['SSH_AUTH_SOCK'] ?? null,
       lab,
       station: options.station,
       dataFolder: options.dataFolder,

@@ -89,6 +89,8 @@ export const BringUpSchema = z.object({
   /** The steps of the batch, in working order. */
   steps: z.array(StepViewSchema),
   boards: z.array(BoardBringUpSchema),
+  /** Steps that are left out on a device, with the reason. */
+  skips: z.array(z.object({ deviceId: z.uuid(), stepId: z.string(), reason: z.string() })),
   /** Runs under way. */
   running: z.array(z.object({ id: z.uuid(), station: z.string(), boards: z.number() })),
   /** Ways to log in that this bench has, and why it has the others not. */

@@ -9,6 +9,8 @@ export const ServerEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('search'), search: SearchSchema }),
   z.object({ type: z.literal('image'), image: ImageSchema }),
   z.object({ type: z.literal('progress'), batchId: z.string() }),
+  /** Steps of boards went on; the figures of it are told as they come. */
+  z.object({ type: z.literal('bring-up'), batchId: z.string() }),
   z.object({ type: z.literal('batches') }),
   z.object({ type: z.literal('networks') }),
   z.object({ type: z.literal('boards') }),

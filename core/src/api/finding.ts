@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { BroughtUpSchema } from '../progress/brought-up';
 import { CardStateSchema } from '../progress/standing';
 import { RoundSchema } from './rounds';
 import { HeardHostSchema, RememberedSchema, WatchSchema } from './watches';
@@ -53,6 +54,8 @@ export const DeviceProgressSchema = z.object({
   poweredAt: time.nullable(),
   handedOverAt: time.nullable(),
   carrierDoneAt: time.nullable(),
+  /** How far it is with being brought up; null where nobody began. */
+  bringUp: BroughtUpSchema.nullable(),
   fingerprint: z.string().nullable(),
   /** Who it probably is among those that were heard and did not prove who they are. */
   heard: z

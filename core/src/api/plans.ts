@@ -16,6 +16,8 @@ export const BatchSchema = z.object({
   id: z.uuid(),
   version: z.number().int(),
   plan: PlanSchema,
+  /** Public half of the bench's own key, a line; null while none was made. */
+  benchKey: z.string().nullable(),
   password: PasswordStateSchema,
   surroundings: SurroundingsSchema,
   /** Findings of the server. */

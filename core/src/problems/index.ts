@@ -1,3 +1,4 @@
+import { bringUpProblems } from './bring-up';
 import { browserProblems } from './browser';
 import { cardProblems } from './cards';
 import { statusTitles, type ProblemEntry } from './entry';
@@ -24,6 +25,7 @@ export const problemDomains = {
   Cards: cardProblems,
   Rounds: roundProblems,
   Finding: findingProblems,
+  'Bring up': bringUpProblems,
   'Hand over': handOverProblems,
   'Practice bench': practiceProblems,
 } as const;
@@ -40,6 +42,7 @@ export const problems = {
   ...cardProblems,
   ...roundProblems,
   ...findingProblems,
+  ...bringUpProblems,
   ...handOverProblems,
   ...practiceProblems,
 } as const;

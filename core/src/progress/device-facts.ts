@@ -5,7 +5,7 @@ import { kindOf } from './arrivals';
 import type { DeviceFacts } from './standing';
 
 /** What happened to a device, as far as its standing goes. */
-type Happened = Pick<DeviceFacts, 'card' | 'poweredAt' | 'seen' | 'handedOverAt'>;
+type Happened = Pick<DeviceFacts, 'card' | 'poweredAt' | 'seen' | 'handedOverAt' | 'bringUp'>;
 
 /**
  * What is known of a device, from what happened to it, its kind of board, and what this bench has seen of that kind.
@@ -28,6 +28,8 @@ export function deviceFacts(
     poweredAt: happened?.poweredAt ?? null,
     seen: happened?.seen ?? null,
     handedOverAt: happened?.handedOverAt ?? null,
+    bringUp: happened?.bringUp ?? null,
+    bringUpWanted: plan.bringUp.wanted,
     firstBootSeconds: findBoard(boards, boardProfileId)?.firstBootSeconds ?? USUAL_FIRST_BOOT_SECONDS,
     arrivals: arrivals[kindOf(boardProfileId, imageId)] ?? [],
   };

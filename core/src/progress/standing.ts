@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import type { BroughtUp } from './brought-up';
 import { arrivalsOf, outOfTen } from './arrivals';
 
 /** States of a device in words, the same everywhere. */
@@ -13,6 +14,8 @@ export const DeviceStateSchema = z.enum([
   'late',
   'seen',
   'proved',
+  'coming up',
+  'ready',
   'handed over',
 ]);
 export type DeviceState = z.infer<typeof DeviceStateSchema>;
@@ -52,6 +55,10 @@ export interface DeviceFacts {
     alsoAt: readonly string[];
   } | null;
   handedOverAt: number | null;
+  /** How far it is with being brought up; null where nobody began. */
+  bringUp?: BroughtUp | null;
+  /** Whether the batch is brought up at all. */
+  bringUpWanted?: boolean;
   /** As the board's profile has it. */
   firstBootSeconds: number;
   /** Seconds from power-on to proof that this bench has seen of boards of its kind. */
@@ -80,6 +87,8 @@ export interface DeviceStanding {
   /** Whether the device waits for a person. */
   needsHand: boolean;
   ring: Arc[];
+  /** Stages that hold this device up no longer, since the plan leaves them out. */
+  leftOut: readonly Stage[];
 }
 
 const cardWords: Partial<Record<CardState, string>> = {
@@ -95,6 +104,23 @@ function cardArc(card: CardFact | null): Pick<Arc, 'mode' | 'share' | 'word'> {
   const word = cardWords[card.state];
   if (word) return { mode: 'notched', share: card.share, word };
   return { mode: 'hatched', share: card.share, word: '' };
+}
+
+function bringUpArc({ bringUp }: DeviceFacts): Arc {
+  const arc = (mode: ArcMode, share = 0, word = ''): Arc => ({ stage: 'bringUp', mode, share, word });
+  switch (bringUp?.state) {
+    case undefined:
+      return arc('open');
+    case 'ready':
+      return arc('solid', 1);
+    case 'queued':
+    case 'running':
+      return arc('hatched', bringUp?.share ?? 0);
+    case 'hand':
+      return arc('notched', bringUp?.share ?? 0, 'needs a look');
+    default:
+      return arc('notched', bringUp?.share ?? 0, 'stopped');
+  }
 }
 
 /** Whether it is known which board a device is: it signed with the device's key, and at one place only. */
@@ -115,9 +141,20 @@ export function presenceOf(facts: DeviceFacts, now: number): Presence {
 /** Whether noting a device as powered means something: its card is ready, and nobody has seen its board yet. */
 export const mayBePowered = ({ card, seen }: DeviceFacts): boolean => card?.state === 'verified' && !seen;
 
-/** Whether a device can be handed over: it is known which board it is, and it was not handed over before. */
-export const mayBeHandedOver = ({ seen, handedOverAt }: DeviceFacts): boolean =>
-  isSure(seen) && handedOverAt === null;
+/** Whether a device can be brought up now: it is known which board it is, and nobody is at it. */
+export const mayBeBroughtUp = ({ seen, handedOverAt, bringUp }: DeviceFacts): boolean =>
+  isSure(seen) &&
+  handedOverAt === null &&
+  bringUp?.state !== 'queued' &&
+  bringUp?.state !== 'running' &&
+  bringUp?.state !== 'ready';
+
+/**
+ * Whether a device can be handed over: it is known which board it is, it was brought up where that is wanted, and it was
+ * not handed over before.
+ */
+export const mayBeHandedOver = ({ seen, handedOverAt, bringUp, bringUpWanted }: DeviceFacts): boolean =>
+  isSure(seen) && handedOverAt === null && (bringUpWanted !== true || bringUp?.state === 'ready');
 
 /**
  * State and ring of a device.
@@ -144,7 +181,7 @@ export function deviceStanding(facts: DeviceFacts, now: number): DeviceStanding 
     facts.stopped ? arc('plan', 'notched', 0, 'plan') : arc('plan', 'solid', 1),
     { stage: 'cards', ...cardArc(card) },
     boot,
-    arc('bringUp', 'open'),
+    bringUpArc(facts),
     handedOverAt === null ? arc('handOver', 'open') : arc('handOver', 'solid', 1),
   ];
   const standing = (state: DeviceState, since: number | null): DeviceStanding => ({
@@ -152,9 +189,16 @@ export function deviceStanding(facts: DeviceFacts, now: number): DeviceStanding 
     since,
     needsHand: ring.some((part) => part.mode === 'notched'),
     ring,
+    leftOut: facts.bringUpWanted === true ? [] : ['bringUp'],
   });
   if (handedOverAt !== null) return standing('handed over', handedOverAt);
-  if (seen) return standing(isSure(seen) ? 'proved' : 'seen', seen.at);
+  if (seen && isSure(seen)) {
+    const { bringUp } = facts;
+    if (bringUp?.state === 'ready') return standing('ready', bringUp.at);
+    if (bringUp?.state === 'running' || bringUp?.state === 'queued') return standing('coming up', bringUp.at);
+    return standing('proved', seen.at);
+  }
+  if (seen) return standing('seen', seen.at);
   if (ready && poweredAt !== null) return standing(late ? 'late' : 'booting', poweredAt);
   if (ready) return standing('card ready', card.at);
   if (card && (card.state === 'queued' || card.state === 'writing' || card.state === 'verifying'))
@@ -169,17 +213,14 @@ export interface StageCount {
   hand: number;
 }
 
-/** A stage that has no work of its own yet does not hold devices up. */
-const passed: readonly Stage[] = ['bringUp'];
-
 /** Counts devices at the first stage that they have not done, and the hands needed at each stage. */
 export function stageCounts(standings: readonly DeviceStanding[]): Record<Stage, StageCount> {
   const counts = Object.fromEntries(stages.map((stage) => [stage, { waiting: 0, hand: 0 }])) as Record<
     Stage,
     StageCount
   >;
-  for (const { ring } of standings) {
-    const next = ring.find((arc) => arc.mode !== 'solid' && !passed.includes(arc.stage));
+  for (const { ring, leftOut } of standings) {
+    const next = ring.find((arc) => arc.mode !== 'solid' && !leftOut.includes(arc.stage));
     if (next) counts[next.stage].waiting++;
     for (const arc of ring) if (arc.mode === 'notched') counts[arc.stage].hand++;
   }

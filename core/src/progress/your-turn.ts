@@ -1,6 +1,13 @@
 import { listed } from '../listed';
 import { compareNests } from '../plan/nests';
-import { bootWait, deviceStanding, type DeviceFacts, type DeviceStanding } from './standing';
+import {
+  bootWait,
+  deviceStanding,
+  mayBeBroughtUp,
+  mayBeHandedOver,
+  type DeviceFacts,
+  type DeviceStanding,
+} from './standing';
 
 /**
  * What a person has to do next, told in one line. What stands still while nobody acts decides: first the reader, since
@@ -58,6 +65,8 @@ export type TurnAct =
   | 'power'
   | 'search'
   | 'see boot'
+  | 'bring up'
+  | 'see bring up'
   | 'hand over';
 
 export interface Turn {
@@ -216,6 +225,42 @@ function findTurn({ searching, look }: TurnFacts, devices: readonly Known[]): Li
   return null;
 }
 
+/** What boards that are proved wait for before they can be handed over. */
+function bringUpTurn(devices: readonly Known[]): Line | null {
+  const wanted = devices.filter(({ facts }) => facts.bringUpWanted === true);
+  const stuck = wanted.filter(
+    ({ facts: { bringUp, handedOverAt } }) =>
+      handedOverAt === null &&
+      bringUp !== null &&
+      bringUp !== undefined &&
+      bringUp.message !== '' &&
+      bringUp.state === 'hand',
+  );
+  const [first] = stuck;
+  const fresh = wanted.filter(({ facts }) => mayBeBroughtUp(facts) && facts.bringUp?.state !== 'hand');
+  if (fresh.length > 0)
+    return {
+      say: `Bring up ${few(
+        fresh.map(({ hostName }) => hostName),
+        'board',
+      )}`,
+      act: 'bring up',
+      count: fresh.length,
+    };
+  if (first)
+    return {
+      say:
+        stuck.length === 1
+          ? `${first.hostName || first.nest} needs a look: ${first.facts.bringUp?.message ?? ''}`
+          : `${few(
+              stuck.map(({ hostName, nest }) => hostName || nest),
+              'board',
+            )} need a look after bringing up`,
+      act: 'see bring up',
+    };
+  return null;
+}
+
 /** What runs by itself, and until when. */
 function meanwhile(
   { slots, secondsLeft, searching, held, shelf }: TurnFacts,
@@ -230,6 +275,9 @@ function meanwhile(
     if (secondsLeft !== null) ends.push(now + secondsLeft * 1000);
   }
   if (shelf === 'reading') parts.push('the image is being read');
+  const coming = devices.filter(({ standing }) => standing.state === 'coming up').length;
+  if (coming > 0)
+    parts.push(coming === 1 ? 'a board is brought up' : `${String(coming)} boards are brought up`);
   // One that is made again by itself rests while everybody is there.
   if (searching && devices.some(isAway)) parts.push('a search goes on');
   const starting = devices.flatMap(({ facts }) => {
@@ -245,7 +293,8 @@ function meanwhile(
 }
 
 /** Whether somebody still has something before them that is not the hand-over. */
-const unfinished = ({ standing }: Known): boolean => !['proved', 'handed over'].includes(standing.state);
+const unfinished = ({ standing, facts }: Known): boolean =>
+  standing.state !== 'handed over' && !mayBeHandedOver(facts);
 
 /**
  * The next thing that a person has to do.
@@ -276,14 +325,15 @@ function nextLine(facts: TurnFacts, devices: readonly Known[], busy: boolean): L
           act: 'see finding' as const,
         }) ??
     powerTurn(devices, facts.slots) ??
-    findTurn(facts, devices);
+    findTurn(facts, devices) ??
+    bringUpTurn(devices);
   if (found) return found;
-  const proved = devices.filter(({ standing }) => standing.state === 'proved');
+  const proved = devices.filter(({ facts }) => mayBeHandedOver(facts));
   if (proved.length > 0 && !devices.some(unfinished))
     return {
       say:
         proved.length === devices.length
-          ? `All ${String(proved.length)} are proved: hand them over`
+          ? `All ${String(proved.length)} are ${proved.every(({ standing }) => standing.state === 'ready') ? 'ready' : 'proved'}: hand them over`
           : `Hand over ${few(
               proved.map(({ hostName }) => hostName),
               'board',

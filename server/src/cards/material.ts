@@ -51,7 +51,7 @@ import { shelfFolder } from '../images';
 import { hashPassword } from './hash-password';
 import { deviceHostKey, devicePassword } from '../plans';
 import { networkSecret } from '../networks';
-import { sharedPassword } from '../plans';
+import { sharedPassword, type StoredBatch } from '../plans';
 
 /** What an image gives to the cards that it is written to. */
 export interface CardBase {
@@ -70,6 +70,8 @@ export interface Material extends CardBase {
   batchId: string;
   roundId: string;
   plan: Plan;
+  /** The bench's own public key, where it goes onto the cards. */
+  benchKey: string | null;
   devices: ReadonlyMap<string, Device>;
   networks: ReadonlyMap<string, ShelvedNetwork>;
   /** The password of the batch, in clear for hashing. */
@@ -132,7 +134,7 @@ export async function cardBase(cards: Cards, imageId: string | null): Promise<Ca
 /** Gathers what the settings of the cards of one image need. @throws CardError when it is not there any more */
 export async function gather(
   cards: Cards,
-  { id: batchId, plan }: { id: string; plan: Plan },
+  { id: batchId, plan, benchKey }: Pick<StoredBatch, 'id' | 'plan' | 'benchKey'>,
   roundId: string,
   imageId: string | null,
 ): Promise<Material> {
@@ -141,6 +143,7 @@ export async function gather(
     batchId,
     roundId,
     plan,
+    benchKey: plan.bringUp.benchKey ? benchKey : null,
     devices: new Map(plan.devices.map((device) => [device.id, device])),
     networks: new Map((await cards.plans.networks.repository.list()).map((network) => [network.id, network])),
     password: await sharedPassword(cards.plans, batchId),
@@ -222,7 +225,11 @@ export async function cardSettings(
     hostKey: await deviceHostKey(cards.plans, device),
     user: {
       name: settings.userName,
-      keys: keyTexts(settings.keys),
+      // It may run commands and nothing else: no terminal, no forwarding (sshd(8), "AUTHORIZED_KEYS FILE FORMAT").
+      keys: [
+        ...keyTexts(settings.keys),
+        ...(material.benchKey === null ? [] : [`restrict ${material.benchKey}`]),
+      ],
       passwordLogin: settings.passwordLogin,
       passwordHash: password === null ? null : await hashPassword(password, material.salt),
       sudo: extras.sudo,

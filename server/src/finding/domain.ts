@@ -1,5 +1,5 @@
 import type { Ears, NeighbourTable, SearchNetwork } from '@nest-mark/station';
-import type { DrillView } from '@nest-mark/core';
+import type { BroughtUp, DrillView } from '@nest-mark/core';
 import type { Plans } from '../plans';
 import type { Platform } from '../platform/platform';
 import type { Runs } from '../platform/runs/runs';
@@ -17,6 +17,8 @@ export interface Finding extends Platform {
   before: BeforeRepository;
   /** The drill of this batch on the practice bench, under way or over, until it is put away. */
   drillOf(batchId: string): Pick<DrillView, 'minutes' | 'inVain' | 'outcome'> | null;
+  /** How far devices are with being brought up, which comes after this; see there. */
+  broughtUp(batchId: string, written: ReadonlyMap<string, number>): Promise<Map<string, BroughtUp>>;
   runs: Runs;
   search: SearchNetwork;
   neighbours: NeighbourTable;

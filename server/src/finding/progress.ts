@@ -54,6 +54,8 @@ export async function batchProgress(finding: Finding, batchId: string): Promise<
     finding.repository.arrivals(),
   ]);
   const { matches, strangers } = matchSightings(records, sightings);
+  const written = new Map([...cards].map(([deviceId, card]) => [deviceId, card.at]));
+  const broughtUp = await finding.broughtUp(batchId, written);
   const byDevice = new Map(matches.map((match) => [match.deviceId, match]));
   const heard = await hear(finding, batchId, watch, before, matches, sightings);
   const told = await tellsOf(finding, batchId, matches, heard.hosts);
@@ -81,6 +83,7 @@ export async function batchProgress(finding: Finding, batchId: string): Promise<
       poweredAt: device.poweredAt,
       handedOverAt: device.handedOverAt,
       carrierDoneAt: device.carrierDoneAt,
+      bringUp: broughtUp.get(device.deviceId) ?? null,
       fingerprint: device.fingerprint,
       seen: current && {
         standing: current.standing,

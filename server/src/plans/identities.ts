@@ -1,5 +1,12 @@
 import { createPrivateKey, createPublicKey, randomBytes, randomInt } from 'node:crypto';
-import { hostKeyOfPoint, makeHostKey, makePassword, type Device, type HostKey } from '@nest-mark/core';
+import {
+  hostKeyOfPoint,
+  makeHostKey,
+  makePassword,
+  type Device,
+  type HostKey,
+  type Plan,
+} from '@nest-mark/core';
 import type { Knex } from 'knex';
 import type { Plans } from './domain';
 import { VaultError } from '../platform/vault/seal';
@@ -12,6 +19,9 @@ import { VaultError } from '../platform/vault/seal';
 const PORTION = 100;
 const SEED = 'hostKeySeed';
 const PASSWORD = 'userPassword';
+const BENCH_KEY = 'benchKeySeed';
+/** What the bench's key is called on a board, so that a person finds it there. */
+const BENCH_KEY_NAME = 'nest-mark-bench';
 
 /** How an Ed25519 private key of 32 octets is wrapped in PKCS #8 (RFC 8410 section 7). */
 const wrapping = Buffer.from('302e020100300506032b657004220420', 'hex');
@@ -73,4 +83,29 @@ export async function devicePassword(plans: Plans, deviceId: string): Promise<st
   if (password === null)
     throw new VaultError('The password of this device is missing. Save the plan once more.');
   return password;
+}
+
+/**
+ * Makes the key by which the bench logs in to the boards of a batch, where the plan wants one and none was made. Of two
+ * that do it at once both get what the first one made.
+ */
+export async function makeBenchKey(plans: Plans, batchId: string, plan: Plan, db: Knex): Promise<void> {
+  if (!plan.bringUp.benchKey) return;
+  await plans.vault.putOnce(
+    [{ ownerId: batchId, kind: BENCH_KEY, value: randomBytes(32).toString('hex') }],
+    db,
+  );
+  const seed = (await plans.vault.getAll([batchId], BENCH_KEY, db)).get(batchId);
+  if (seed === undefined) throw new VaultError('The bench’s own key is missing. Save the plan once more.');
+  await plans.repository.setBenchKey(
+    batchId,
+    `${publicHalf(Buffer.from(seed, 'hex')).hostKey} ${BENCH_KEY_NAME}`,
+    db,
+  );
+}
+
+/** The bench's own key of a batch; null where none was made. @throws VaultError when it cannot be read */
+export async function benchKeyOf(plans: Plans, batchId: string): Promise<HostKey | null> {
+  const seed = await plans.vault.get(batchId, BENCH_KEY);
+  return seed === null ? null : makeHostKey(Buffer.from(seed, 'hex'), randomBytes(4), BENCH_KEY_NAME);
 }

@@ -1,6 +1,6 @@
 /** Batches: their plans, and what identifies their devices. */
 export type { Plans } from './domain';
-export { completeIdentities, deviceHostKey, devicePassword } from './identities';
+export { benchKeyOf, completeIdentities, deviceHostKey, devicePassword } from './identities';
 export { createBatch, findingsOf, inShort, needBatch, planView, sharedPassword, stoppers } from './plans';
 export { BatchRepository, type StoredBatch } from './repository';
 export { batchRoutes } from './routes';

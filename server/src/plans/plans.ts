@@ -20,7 +20,7 @@ import type { Knex } from 'knex';
 import { DeviceElsewhere, type StoredBatch } from './repository';
 import { problem, type Problem } from '../platform/http/problems';
 import type { Plans } from './domain';
-import { makeIdentities } from './identities';
+import { makeBenchKey, makeIdentities } from './identities';
 import { shelfNetworks } from '../networks';
 import { VaultError } from '../platform/vault/seal';
 import { ownAddresses } from './workstation';
@@ -88,6 +88,7 @@ export async function batchView(plans: Plans, batch: StoredBatch): Promise<Batch
     id: batch.id,
     version: batch.version,
     plan: batch.plan,
+    benchKey: batch.benchKey,
     password:
       view.password.kind === 'kept'
         ? { state: 'kept', faults: [...view.password.faults] }
@@ -152,6 +153,7 @@ export async function createBatch(
       plan.devices.map((device) => device.id),
       db,
     );
+    await makeBenchKey(plans, id, plan, db);
     await keepSecrets(plans, id, secrets, db);
     await plans.log.add(
       [
@@ -188,6 +190,7 @@ export async function saveBatch(
       ),
       db,
     );
+    await makeBenchKey(plans, id, plan, db);
     await keepSecrets(plans, id, secrets, db);
     const typed = secretKinds.filter((kind) => secrets[kind] !== undefined);
     const changes = planChanges(before.plan, plan, typed);

@@ -13,6 +13,7 @@ interface BatchRow {
   id: string;
   version: number;
   plan: Omit<Plan, 'devices'>;
+  bench_key: string | null;
   updated_at: Date;
 }
 
@@ -38,6 +39,8 @@ export interface StoredBatch {
   id: string;
   version: number;
   plan: Plan;
+  /** Public half of the bench's own key, a line; null while none was made. */
+  benchKey: string | null;
 }
 
 /** What is kept of a device beside its plan. */
@@ -104,6 +107,7 @@ export class BatchRepository {
       id,
       version: row.version,
       plan: PlanSchema.parse({ ...row.plan, devices: devices.map(toDevice) }),
+      benchKey: row.bench_key,
     };
   }
 
@@ -125,6 +129,11 @@ export class BatchRepository {
     if (count === 0) return false;
     await this.putDevices(id, devices, db);
     return true;
+  }
+
+  /** Puts the bench's key on record, once: one that stands there stays. */
+  async setBenchKey(id: string, line: string, db: Knex): Promise<void> {
+    await db('batch').where({ id }).whereNull('bench_key').update({ bench_key: line });
   }
 
   /** Marks that other devices have or had: a mark is printed on a label and must not come back. */

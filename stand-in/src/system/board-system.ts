@@ -194,7 +194,11 @@ export class BoardSystem {
   /** Runs a line of shell as root, as what happens to a board by itself. */
   async does(script: string, ...words: string[]): Promise<void> {
     await this.up();
-    await runInside(this.root, ['/bin/sh', '-c', script, 'sh', ...words], 60_000);
+    const child = startInside(this.root, ['/bin/sh', '-c', script, 'sh', ...words], {
+      onOrder: (line) => this.obey(line),
+    });
+    child.input.end();
+    await child.ended;
   }
 
   /** Ends everything that runs on it, at once. */

@@ -204,7 +204,7 @@ export async function bring(started: StartedBoard, wishes: BringWishes = {}): Pr
   const end = await bringUpBoard({
     steps: wishes.steps ?? stepsOf({ ...started.plan.bringUp, without: [] }),
     expected: wishes.expected ?? started.expected,
-    login: { user: 'keeper', key: benchKey.privateText, agent: null, password: null, ...wishes.login },
+    login: { user: 'keeper', key: benchKey.privateText, agent: null, password: null, byPassword: false, ...wishes.login },
     benchKey: benchKey.privateText,
     skipped: wishes.skipped ?? new Map(),
     place: wishes.place ?? (() => Promise.resolve(started.place())),

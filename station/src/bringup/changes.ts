@@ -197,7 +197,7 @@ async function takeKeyOff(work: BoardWork, line: Line): Promise<Changed> {
   try {
     const again = await Shell.open(
       place,
-      { user: work.login.user, key: work.benchKey, agent: null, password: null },
+      { user: work.login.user, key: work.benchKey, agent: null, password: null, byPassword: false },
       work.signal,
     );
     again.close();

@@ -19,7 +19,10 @@ export interface Login {
   key: string | null;
   /** Path of the agent's socket. */
   agent: string | null;
+  /** For sudo where that asks for one. */
   password: string | null;
+  /** Whether the password may be used to log in as well. */
+  byPassword: boolean;
 }
 
 /** What a command did. */
@@ -109,7 +112,7 @@ export class Shell {
         ...(login.agent === null
           ? []
           : [{ type: 'agent' as const, username: login.user, agent: login.agent }]),
-        ...(login.password === null
+        ...(login.password === null || !login.byPassword
           ? []
           : [
               { type: 'password' as const, username: login.user, password: login.password },

@@ -24,16 +24,16 @@ const HALF = `dpkg-query -W -f '\${db:Status-Abbrev} \${Package}\\n' | awk 'subs
 const work = `half() { ${HALF}; }
 held() { grep -qE 'Could not get lock|is another process using it' "$d/once"; }
 lists() {
-    try=0
+    tries=0
     while :; do
         apt-get -q -o APT::Status-Fd=3 -o APT::Update::Error-Mode=any update 3>>"$d/status" >"$d/once" 2>&1
         code=$?
         cat "$d/once"
         [ "$code" -eq 0 ] && return 0
-        try=$((try + 1))
+        tries=$((tries + 1))
         # Lists have a lock of their own, for which apt-get does not wait.
-        if held && [ "$try" -lt 200 ]; then sleep 3; continue; fi
-        [ "$try" -lt 3 ] || return "$code"
+        if held && [ "$tries" -lt 200 ]; then sleep 3; continue; fi
+        [ "$tries" -lt 3 ] || return "$code"
         sleep 2
     done
 }

@@ -8,6 +8,7 @@ import * as ownMethods from './migrations/0006-own-methods';
 import * as clues from './migrations/0007-clues';
 import * as faults from './migrations/0008-faults';
 import * as before from './migrations/0009-before-and-after';
+import * as bringUp from './migrations/0010-bring-up';
 
 /** The database cannot be used; the message tells what to do. */
 export class DatabaseError extends Error {
@@ -24,6 +25,7 @@ const migrations: Record<string, { up(knex: Knex): Promise<void>; down(knex: Kne
   '0007-clues': clues,
   '0008-faults': faults,
   '0009-before-and-after': before,
+  '0010-bring-up': bringUp,
 };
 
 /** Migrations from the bundle instead of a folder. */

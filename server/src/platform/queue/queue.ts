@@ -20,6 +20,8 @@ const atOnce: Record<RunKind, number> = {
   // One for each batch whose boards are awaited; it lasts as long as a person listens.
   watch: 8,
   'image-reading': 2,
+  // Whoever mends one board need not wait for the others.
+  'bring-up': 8,
 };
 
 /**

@@ -1,0 +1,28 @@
+import { problemsOf } from './entry';
+
+export const bringUpProblems = problemsOf({
+  'way-missing': { status: 422, unharmed: 'No board was asked.', says: '{why}' },
+  'no-steps': {
+    status: 422,
+    unharmed: 'No board was asked.',
+    says: 'All steps are left out.',
+    todo: 'Choose what is to be done.',
+  },
+  'not-proved': {
+    status: 409,
+    unharmed: 'No board was asked.',
+    says: 'None of these boards can be brought up now: only those that are proved, were not handed over, and at which nobody is.',
+    todo: 'Search for them first, or wait until the work on them has ended.',
+  },
+  'bring-up-running': {
+    status: 409,
+    says: 'One of these boards is being brought up already.',
+    todo: 'Wait for it, or stop it.',
+  },
+  'bring-up-ended': { status: 409, says: 'Nothing is under way.', todo: 'Look at what came of it.' },
+  'step-missing': {
+    status: 409,
+    says: 'There is no such step in this batch any more.',
+    todo: 'Look at the list of steps again.',
+  },
+});

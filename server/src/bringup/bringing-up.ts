@@ -1,0 +1,240 @@
+import pLimit from 'p-limit';
+import { isSure, type Device } from '@nest-mark/core';
+import { expectedOf, stepsOf } from '@nest-mark/core/bring-up';
+import { bringUpBoard, type BoardEnd, type ShellPlace } from '@nest-mark/station';
+import { batchProgress } from '../finding';
+import { needBatch, type StoredBatch } from '../plans';
+import { reasonOf } from '../platform/http/problems';
+import { untilRecorded } from '../platform/queue/until-recorded';
+import type { RunItem } from '../platform/runs/model';
+import type { KindOfRun, RunEnd, RunHandle } from '../platform/runs/runs';
+import { VaultError } from '../platform/vault/seal';
+import type { BringUps } from './domain';
+import { BringUpOrderSchema, type BringUpOrder } from './order';
+import { loginFor } from './ways';
+
+/** Milliseconds between two words to the browsers that something went on. */
+const TELL_EVERY = 200;
+/** Milliseconds for which the places where boards were proved are not looked up again. */
+const PLACES_MS = 1000;
+
+/** Where boards were proved last, looked up once for many. */
+class Places {
+  private known: { at: number; places: Promise<Map<string, ShellPlace>> } | null = null;
+
+  constructor(
+    private readonly bringUps: BringUps,
+    private readonly batchId: string,
+  ) {}
+
+  async of(deviceId: string): Promise<ShellPlace | null> {
+    if (!this.known || Date.now() - this.known.at > PLACES_MS)
+      this.known = { at: Date.now(), places: untilRecorded(this.bringUps, () => this.look()) };
+    return (await this.known.places).get(deviceId) ?? null;
+  }
+
+  private async look(): Promise<Map<string, ShellPlace>> {
+    const { finding, plans } = this.bringUps;
+    const [{ devices }, records] = await Promise.all([
+      batchProgress(finding, this.batchId),
+      plans.repository.records(this.batchId),
+    ]);
+    const keys = new Map(records.map(({ deviceId, hostKey }) => [deviceId, hostKey]));
+    return new Map(
+      devices.flatMap(({ deviceId, seen }): [string, ShellPlace][] => {
+        const hostKey = keys.get(deviceId) ?? null;
+        // Of a card that was copied nobody can say which board is meant.
+        if (!seen || hostKey === null || !isSure(seen)) return [];
+        return [[deviceId, { address: seen.address, port: seen.port, hostKey }]];
+      }),
+    );
+  }
+}
+
+/** One run, as it goes through its boards. */
+class Bringing {
+  private readonly places: Places;
+  private told = 0;
+  private telling: NodeJS.Timeout | null = null;
+
+  constructor(
+    private readonly bringUps: BringUps,
+    private readonly handle: RunHandle,
+    private readonly batch: StoredBatch,
+    private readonly order: BringUpOrder,
+  ) {
+    this.places = new Places(bringUps, batch.id);
+  }
+
+  /** Says that something went on: a few times a second, however much it is. */
+  tell(): void {
+    const { events } = this.bringUps;
+    const send = (): void => {
+      this.telling = null;
+      this.told = Date.now();
+      events.tell({ type: 'bring-up', batchId: this.batch.id });
+    };
+    if (this.telling) return;
+    const wait = this.told + TELL_EVERY - Date.now();
+    if (wait <= 0) send();
+    else this.telling = setTimeout(send, wait);
+  }
+
+  /** Brings one board up, and writes down how that ended. */
+  async board(item: RunItem): Promise<BoardEnd> {
+    const { bringUps, handle } = this;
+    const { runs } = bringUps;
+    const end = await this.work(item).catch((error: unknown): BoardEnd => {
+      if (bringUps.closing.aborted) throw error;
+      if (!(error instanceof VaultError)) throw error;
+      return { state: 'hand', message: reasonOf(error) };
+    });
+    // What the program's own end stopped goes on with the next start.
+    if (end.state === 'stopped' && bringUps.closing.aborted) throw new Error('the program stops');
+    const state = end.state === 'ready' ? 'done' : end.state === 'hand' ? 'failed' : 'cancelled';
+    await untilRecorded(bringUps, () =>
+      bringUps.knex.transaction(async (db) => {
+        if (
+          !(await runs.repository.endItem(handle.run.id, item.subject, { state, message: end.message }, db))
+        )
+          return;
+        await bringUps.log.add(
+          [
+            {
+              kind: end.state === 'ready' ? 'brought-up' : 'bring-up-ended',
+              batchId: this.batch.id,
+              deviceId: item.subject,
+              text: this.sentence(item.subject, end),
+            },
+          ],
+          db,
+        );
+      }),
+    );
+    bringUps.events.send({ type: 'progress', batchId: this.batch.id });
+    bringUps.events.send({ type: 'log' });
+    this.tell();
+    return end;
+  }
+
+  close(): void {
+    if (this.telling) clearTimeout(this.telling);
+  }
+
+  private device(deviceId: string): Device | undefined {
+    return this.batch.plan.devices.find(({ id }) => id === deviceId);
+  }
+
+  private sentence(deviceId: string, { state, message }: BoardEnd): string {
+    const name = this.device(deviceId)?.hostName ?? 'A device';
+    if (state === 'ready') return `${name} was brought up: every step is done or was well.`;
+    if (state === 'stopped') return `Bringing ${name} up was stopped.`;
+    return `${name} needs a look: ${message}`;
+  }
+
+  private async work({ subject: deviceId }: RunItem): Promise<BoardEnd> {
+    const { bringUps, handle, batch, order } = this;
+    const { repository, runs, live, plans } = bringUps;
+    const { id: runId } = handle.run;
+    const device = this.device(deviceId);
+    if (!device) return { state: 'hand', message: 'The device left the plan.' };
+    const [login, shelf, skips] = await untilRecorded(bringUps, () =>
+      Promise.all([
+        loginFor(bringUps, batch, device, order.way),
+        plans.networks.repository.list(),
+        repository.skips([deviceId]),
+      ]),
+    );
+    live.begin(deviceId);
+    await untilRecorded(bringUps, () => runs.repository.step(runId, deviceId, 'logging in'));
+    bringUps.events.send({ type: 'progress', batchId: batch.id });
+    return bringUpBoard({
+      steps: stepsOf(order.plan),
+      expected: expectedOf(batch.plan, device, shelf, batch.benchKey),
+      ...login,
+      skipped: new Map(skips.map(({ stepId, reason }) => [stepId, reason])),
+      place: () => this.places.of(deviceId),
+      note: async (stepId, note) => {
+        await untilRecorded(bringUps, () => repository.note(runId, deviceId, stepId, note));
+        this.tell();
+      },
+      recall: async (stepId) => {
+        const bootId = await untilRecorded(bringUps, () => repository.recall(runId, deviceId, stepId));
+        return bootId === null ? null : { bootId };
+      },
+      remember: (stepId, { bootId }) =>
+        untilRecorded(bringUps, () => repository.remember(runId, deviceId, stepId, bootId)),
+      told: (text) => {
+        live.tell(deviceId, text);
+        this.tell();
+      },
+      job: (progress) => {
+        live.setJob(deviceId, progress);
+        this.tell();
+      },
+      signal: handle.control.signal,
+      patience: bringUps.patience,
+    });
+  }
+}
+
+const counted = (count: number): string => `${String(count)} ${count === 1 ? 'board' : 'boards'}`;
+
+/** The run that brings boards up, side by side. */
+export const bringUpRun = (bringUps: BringUps): KindOfRun => ({
+  kind: 'bring-up',
+  // Where each board is, it says itself: beginning again does nothing twice.
+  afterKill: 'again',
+  async work(handle): Promise<RunEnd> {
+    const { run, control, release } = handle;
+    const { runs, plans } = bringUps;
+    const order = BringUpOrderSchema.parse(
+      await untilRecorded(bringUps, () => runs.repository.orderOf(run.id)),
+    );
+    const batch = await untilRecorded(bringUps, () => needBatch(plans, run.batchId ?? ''));
+    const items = await untilRecorded(bringUps, () => runs.repository.items(run.id));
+    const open = items.filter(({ state }) => state === 'queued' || state === 'running');
+    const bringing = new Bringing(bringUps, handle, batch, order);
+    const ends: BoardEnd[] = [];
+    try {
+      const [first] = open;
+      let rest = open;
+      if (order.plan.oneFirst && first && open.length === items.length) {
+        rest = open.slice(1);
+        const end = await bringing.board(first);
+        ends.push(end);
+        if (end.state === 'hand') {
+          release();
+          return {
+            state: 'failed',
+            reason: `The first board needs a look, so the others were not begun: ${end.message}`,
+          };
+        }
+      }
+      const limit = pLimit(order.plan.atOnce);
+      ends.push(...(await Promise.all(rest.map((item) => limit(() => bringing.board(item))))));
+    } finally {
+      bringing.close();
+    }
+    release();
+    if (control.signal.aborted) return { state: 'cancelled', reason: 'It was stopped.' };
+    const hands = ends.filter(({ state }) => state === 'hand').length;
+    return {
+      state: 'done',
+      reason:
+        hands === 0
+          ? `${counted(ends.length)} brought up.`
+          : `${counted(hands)} of ${String(items.length)} need a look.`,
+    };
+  },
+  interrupted: () =>
+    Promise.resolve(
+      'The program stopped in the middle of it, again and again. Begin it anew: nothing is done twice.',
+    ),
+  afterEnd(run) {
+    if (run.batchId === null) return;
+    bringUps.events.send({ type: 'progress', batchId: run.batchId });
+    bringUps.events.send({ type: 'bring-up', batchId: run.batchId });
+    bringUps.events.send({ type: 'log' });
+  },
+});

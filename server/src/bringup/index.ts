@@ -1,0 +1,7 @@
+/** Bringing proved boards up. */
+export type { BringUps } from './domain';
+export { bringUpRun } from './bringing-up';
+export { LiveBoards } from './live';
+export { BringUpRepository } from './repository';
+export { bringUpRoutes } from './routes';
+export { broughtUp } from './standing';
