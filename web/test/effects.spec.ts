@@ -366,6 +366,7 @@ describe('searching', () => {
               poweredAt: 0,
               handedOverAt: null,
               carrierDoneAt: null,
+              bringUp: null,
               fingerprint: null,
               heard: null,
               seen: proved

@@ -50,6 +50,7 @@ const progress = (rounds: Round[]): BatchProgress => ({
     poweredAt: null,
     handedOverAt: null,
     carrierDoneAt: null,
+    bringUp: null,
     fingerprint: null,
     heard: null,
     seen: null,

@@ -149,7 +149,7 @@ class Bringing {
     await untilRecorded(bringUps, () => runs.repository.step(runId, deviceId, 'logging in'));
     bringUps.events.send({ type: 'progress', batchId: batch.id });
     return bringUpBoard({
-      steps: stepsOf(order.plan),
+      steps: stepsOf(order.plan, device.role),
       expected: expectedOf(batch.plan, device, shelf, batch.benchKey),
       ...login,
       skipped: new Map(skips.map(({ stepId, reason }) => [stepId, reason])),

@@ -111,6 +111,7 @@ echo ready
 read -r mapped || exit 98
 exec /bin/sh -c '
 ulimit -f 131072
+umask 022
 mount --rbind /usr "$1/usr" && mount -o remount,bind,ro "$1/usr" && mount --bind /dev/null "$1/dev/null" &&
   mount --bind /usr/bin/true "$1/usr/bin/sync" || exit 97
 if [ -d "$1/board/local" ]; then mount --bind "$1/board/local" "$1/usr/local" || exit 97; fi

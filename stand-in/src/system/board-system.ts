@@ -255,8 +255,9 @@ export class BoardSystem {
       { path: 'sys/class/thermal/thermal_zone0/temp', content: '47200\n' },
       ...(await packageFiles()),
     ]);
+    // Whoever started the bench may keep new folders to itself; those of a system are for all of its users.
     const folders =
-      'mkdir -p /run /var/tmp /opt /var/log/apt /var/lib/dpkg/updates /var/lib/dpkg/triggers /var/cache/apt/archives/partial /var/lib/apt/lists/partial /etc/apt/preferences.d /etc/apt/sources.list.d; chmod 1777 /tmp /var/tmp; chmod 755 /; mkdir -p /etc/alternatives; ln -sf "$1" /etc/alternatives/awk';
+      'find / -mindepth 1 -maxdepth 4 -type d -not -path "/usr*" -exec chmod 755 {} +; mkdir -p /run /var/tmp /opt /var/log/apt /var/lib/dpkg/updates /var/lib/dpkg/triggers /var/cache/apt/archives/partial /var/lib/apt/lists/partial /etc/apt/preferences.d /etc/apt/sources.list.d; chmod 1777 /tmp /var/tmp; chmod 755 /; mkdir -p /etc/alternatives; ln -sf "$1" /etc/alternatives/awk';
     await runInside(draft, ['/bin/sh', '-c', folders, 'sh', realpathSync('/usr/bin/awk')]);
     if (first.script !== null) await runInside(draft, ['/bin/sh', first.script]);
     else await runInside(draft, ['/bin/sh', '-c', takesOver, 'sh', ...firstBootWords(first)]);

@@ -71,6 +71,8 @@ export interface BoardWishes {
 
 /** @param network first three parts of a loopback network that no other test uses at the same time */
 export async function startBoard(network: string, wishes: BoardWishes = {}): Promise<StartedBoard> {
+  // As the server has it, whose files are nobody else's.
+  process.umask(0o077);
   const folder = await mkdtemp(join(tmpdir(), 'nest-mark-started-'));
   await chmod(folder, 0o711);
   const { air } = freshLab(network);
@@ -204,7 +206,14 @@ export async function bring(started: StartedBoard, wishes: BringWishes = {}): Pr
   const end = await bringUpBoard({
     steps: wishes.steps ?? stepsOf({ ...started.plan.bringUp, without: [] }),
     expected: wishes.expected ?? started.expected,
-    login: { user: 'keeper', key: benchKey.privateText, agent: null, password: null, byPassword: false, ...wishes.login },
+    login: {
+      user: 'keeper',
+      key: benchKey.privateText,
+      agent: null,
+      password: null,
+      byPassword: false,
+      ...wishes.login,
+    },
     benchKey: benchKey.privateText,
     skipped: wishes.skipped ?? new Map(),
     place: wishes.place ?? (() => Promise.resolve(started.place())),

@@ -130,7 +130,10 @@ async function followJob(
 
 /** Why the package manager gave up, in words that say what to do. */
 function reasonOf(log: string, code: number | null): string {
-  const errors = log.split('\n').filter((one) => /^E: /.test(one));
+  const errors = log
+    .split('\n')
+    .filter((one) => /^E: /.test(one))
+    .map((one) => one.slice(3));
   const all = errors.join('\n');
   if (/enough free space/.test(log)) return 'There is not enough free space on the card for the packages.';
   if (/Could not get lock|another process/.test(all)) return 'Another update on the board did not end.';

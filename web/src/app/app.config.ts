@@ -6,6 +6,8 @@ import { providePrimeNG } from 'primeng/config';
 import { routes } from './app.routes';
 import * as bootEffects from './boot/boot.effects';
 import { bootFeature } from './boot/boot.reducer';
+import * as bringUpEffects from './bring-up/bring-up.effects';
+import { bringUpFeature } from './bring-up/bring-up.reducer';
 import * as cardsEffects from './cards/cards.effects';
 import { cardsFeature } from './cards/cards.reducer';
 import * as practiceEffects from './practice/practice.effects';
@@ -40,6 +42,7 @@ export const appConfig: ApplicationConfig = {
     provideState(batchFeature),
     // The next round and the search are part of whose turn it is, on every page.
     provideState(bootFeature),
+    provideState(bringUpFeature),
     provideState(cardsFeature),
     provideState(stationFeature),
     provideState(boardsFeature),
@@ -57,6 +60,7 @@ export const appConfig: ApplicationConfig = {
       stationEffects,
       boardsEffects,
       bootEffects,
+      bringUpEffects,
       cardsEffects,
       imagesEffects,
       methodsEffects,

@@ -28,6 +28,11 @@ export const routes: Routes = [
         loadChildren: async () => (await import('./boot/routes')).bootRoutes,
       },
       {
+        path: 'bring-up',
+        title: 'Bring up · Nest Mark',
+        loadChildren: async () => (await import('./bring-up/routes')).bringUpRoutes,
+      },
+      {
         path: 'hand-over',
         title: 'Hand over · Nest Mark',
         loadChildren: async () => (await import('./hand-over/routes')).handOverRoutes,

@@ -15,6 +15,7 @@ export const tankBatch = (count: number, change: Partial<Batch> = {}): Batch => 
   id: batchId,
   version: 1,
   plan: tankPlan(count),
+  benchKey: null,
   password: { state: 'missing', faults: [] },
   surroundings: { names: [], workstation: [] },
   findings: [],

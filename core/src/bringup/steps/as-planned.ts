@@ -2,7 +2,7 @@ import { listed } from '../../listed';
 import { readMark } from '../../plan/mark-file';
 import { utf8 } from '../../bytes';
 import type { Expected } from '../expected';
-import { judgedBy, said, type Answers, type BoardFinding, type Step } from '../model';
+import { judgedBy, said, unknown, type Answers, type BoardFinding, type Step } from '../model';
 import {
   FILE_LINE,
   hasShell,
@@ -309,10 +309,12 @@ export const asPlanned: Step = {
     { id: 'country', command: `iw reg get | sed -n 's/^country \\(..\\):.*/\\1/p' | head -n 1`, root: false },
   ],
   judge: ({ answers, expected }) =>
-    judgedBy(
-      parts.flatMap((part) => part(answers, expected)),
-      'Name, mark, users, keys, login, region and networks are as planned.',
-    ),
+    said(answers, 'name') === null && said(answers, 'people') === null
+      ? unknown('The board answered neither what it is called nor who has an account.')
+      : judgedBy(
+          parts.flatMap((part) => part(answers, expected)),
+          'Name, mark, users, keys, login, region and networks are as planned.',
+        ),
   change: null,
   byHand: '',
   last: false,

@@ -36,7 +36,7 @@ export const firstBoot: Step = {
           },
         ],
       };
-    if (seed?.code === null && answers.get('system')?.code === null)
+    if (said(answers, 'line') === null && status === '')
       return unknown('The board did not tell whether its first boot is over.');
     return well(status === 'done' ? 'cloud-init is done.' : 'Nothing of a first boot is under way.');
   },

@@ -1,6 +1,6 @@
 import { listed } from '../../listed';
 import { decimalSize } from '../../units';
-import { judgedBy, said, type BoardFinding, type Step } from '../model';
+import { judgedBy, said, unknown, type BoardFinding, type Step } from '../model';
 import { readMemory, readRate, readSpace, readTemperature, readUnits } from '../readers';
 
 /** Degrees at which boards begin to slow down (common practice: 80 °C), and what is warm for one that does nothing. */
@@ -47,6 +47,8 @@ export const health: Step = {
     },
   ],
   judge({ answers }) {
+    if (said(answers, 'memory') === null && said(answers, 'space') === null)
+      return unknown('The board told neither of its memory nor of its space.');
     const findings: BoardFinding[] = [];
     const add = (severity: BoardFinding['severity'], text: string, todo: string): void => {
       findings.push({ severity, text, todo });

@@ -25,8 +25,12 @@ export const shippedSteps: readonly Step[] = [
   shutDown,
 ];
 
-/** The steps of a batch, in working order; own ones come before what ends our way to the board. */
-export function stepsOf({ without, own }: BringUpPlan): Step[] {
+/**
+ * The steps of a batch, in working order; own ones come before what ends our way to the board.
+ * @param role only those that are for devices of that role; all where it is left out
+ */
+export function stepsOf({ without, own }: Pick<BringUpPlan, 'without' | 'own'>, role?: string): Step[] {
   const chosen = shippedSteps.filter(({ id }) => !without.includes(id));
-  return [...chosen.filter(({ last }) => !last), ...own.map(stepOf), ...chosen.filter(({ last }) => last)];
+  const mine = own.filter((step) => role === undefined || step.role === '' || step.role === role);
+  return [...chosen.filter(({ last }) => !last), ...mine.map(stepOf), ...chosen.filter(({ last }) => last)];
 }

@@ -15,7 +15,7 @@ export const reboot: Step = {
     { id: 'jobs', command: 'systemctl is-active nest-mark-job.service', root: false },
   ],
   judge({ answers }) {
-    if (answers.get('required')?.code === null) return unknown('The board did not answer.');
+    if (said(answers, 'kernel') === null) return unknown('The board did not tell which kernel it runs.');
     if (said(answers, 'jobs') === 'active')
       return { verdict: 'wait', text: 'Work on its packages is under way.', findings: [] };
     const packages = (said(answers, 'packages') ?? '').split('\n').filter((line) => line !== '');

@@ -22,6 +22,8 @@ import {
   PlaceSchema,
   CasesSchema,
   SearchSchema,
+  BoardOutputSchema,
+  BringUpSchema,
   TablePreviewSchema,
   WatchSchema,
   WaySchema,
@@ -29,6 +31,9 @@ import {
   TriedMethodSchema,
   type ArmRound,
   type Batch,
+  type BoardOutput,
+  type BringUp,
+  type LoginWay,
   type BatchProgress,
   type BatchSummary,
   type Image,
@@ -141,6 +146,15 @@ export class Api {
 
   handOverFile = (id: string, file: string): Observable<string> =>
     from(answered('GET', `/batches/${id}/hand-over/${file}`, {}).then((response) => response.text()));
+
+  bringUp = (id: string): Observable<BringUp> => call('GET', `/batches/${id}/bring-up`, BringUpSchema);
+  startBringUp = (id: string, deviceIds: string[], way: LoginWay): Observable<BringUp> =>
+    call('POST', `/batches/${id}/bring-up`, BringUpSchema, { body: { deviceIds, way }, headers: once() });
+  stopBringUp = (id: string): Observable<void> => order('POST', `/batches/${id}/bring-up/stop`);
+  skipStep = (id: string, deviceId: string, stepId: string, reason: string): Observable<void> =>
+    order('POST', `/batches/${id}/bring-up/${deviceId}/skips`, { body: { stepId, reason } });
+  boardOutput = (id: string, deviceId: string, from: number): Observable<BoardOutput> =>
+    call('GET', `/batches/${id}/bring-up/${deviceId}/output?from=${String(from)}`, BoardOutputSchema);
 
   networks = (): Observable<ShelvedNetwork[]> => call('GET', '/networks', NetworkListSchema);
   addNetwork = (body: SaveNetwork): Observable<ShelvedNetwork> =>

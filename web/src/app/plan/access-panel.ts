@@ -50,6 +50,11 @@ export class AccessPanel {
         : [{ line, type: key.type, bits: key.bits, comment: key.comment, print: fingerprint(key.blob) }],
     ),
   );
+  /** Fingerprint of the bench's own key; empty while none was made. */
+  protected readonly benchPrint = computed(() => {
+    const [line] = parseKeyList(this.stored()?.benchKey ?? '');
+    return line && typeof line.key !== 'string' ? fingerprint(line.key.blob) : '';
+  });
   protected readonly typed = computed(() => this.allTyped().userPassword ?? '');
   protected readonly passwordState = computed(() => {
     const typed = this.allTyped().userPassword;
@@ -60,6 +65,10 @@ export class AccessPanel {
 
   protected access(change: Partial<Plan['access']>, field: string): void {
     this.editor.edit((plan) => ({ ...plan, access: { ...plan.access, ...change } }), field);
+  }
+
+  protected setBenchKey(benchKey: boolean): void {
+    this.editor.edit((plan) => ({ ...plan, bringUp: { ...plan.bringUp, benchKey } }), '');
   }
 
   protected typePassword(value: string): void {

@@ -27,6 +27,7 @@ const pages: readonly [string, string][] = [
   ['plan', 'Plan'],
   ['cards', 'Cards'],
   ['boot', 'Boot & find'],
+  ['bring-up', 'Bring up'],
   ['card-check', 'Card check'],
   ['card-records', 'Card records'],
   ['hand-over', 'Hand over'],

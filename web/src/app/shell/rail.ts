@@ -10,6 +10,7 @@ const stageLinks: readonly { stage: Stage; path: string; title: string }[] = [
   { stage: 'plan', path: 'plan', title: 'Plan' },
   { stage: 'cards', path: 'cards', title: 'Cards' },
   { stage: 'boot', path: 'boot', title: 'Boot & find' },
+  { stage: 'bringUp', path: 'bring-up', title: 'Bring up' },
   { stage: 'handOver', path: 'hand-over', title: 'Hand over' },
 ];
 

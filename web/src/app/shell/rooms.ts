@@ -24,6 +24,7 @@ export function usualRoom(view: string, devices: number): Room {
       return { tray: devices <= OPEN_UP_TO ? 'open' : 'strip', column: true };
     case 'boot':
       return { tray: devices <= OPEN_UP_TO ? 'open' : 'strip', column: false };
+    case 'bring-up':
     case 'hand-over':
     case 'device':
       return { tray: 'strip', column: false };

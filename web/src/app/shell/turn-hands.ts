@@ -2,16 +2,17 @@ import { inject, Injectable, signal } from '@angular/core';
 import { Router } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { firstValueFrom } from 'rxjs';
-import type { PracticeAction, TurnAct } from '@nest-mark/core';
+import { mayBeBroughtUp, type PracticeAction, type TurnAct } from '@nest-mark/core';
 import { Api } from '../api/api';
 import { asProblem } from '../api/api-problem';
 import { BootActions } from '../boot/boot.reducer';
 import { selectUnpowered } from '../boot/found';
+import { BringUpActions } from '../bring-up/bring-up.reducer';
 import { CardsActions } from '../cards/cards.reducer';
 import { batchFeature } from '../state/batch.reducer';
 import { NoticeActions } from '../state/notice';
 import { ProgressActions } from '../state/progress.reducer';
-import { selectStops } from '../state/selectors';
+import { selectDeviceViews, selectStops } from '../state/selectors';
 import { focusId } from '../ui/focus-field';
 import { GoToFinding } from './go-to-finding';
 import { selectPractising } from './turn-facts';
@@ -25,6 +26,7 @@ export class TurnHands {
   private readonly findings = inject(GoToFinding);
   private readonly batch = this.store.selectSignal(batchFeature.selectBatchState);
   private readonly unpowered = this.store.selectSignal(selectUnpowered);
+  private readonly views = this.store.selectSignal(selectDeviceViews);
   private readonly stops = this.store.selectSignal(selectStops);
   /** Whether hands are at it: a second press would do it twice. */
   readonly busy = signal(false);
@@ -47,6 +49,8 @@ export class TurnHands {
         return 'Read it …';
       case 'search':
         return count === 1 ? 'Look for it' : 'Look for them';
+      case 'bring up':
+        return count === 1 ? 'Bring it up' : 'Bring them up';
       case 'add devices':
       case 'add image':
       case 'see finding':
@@ -54,6 +58,7 @@ export class TurnHands {
         return 'Go there';
       case 'see cards':
       case 'see boot':
+      case 'see bring up':
         return 'Show it';
     }
   }
@@ -102,9 +107,21 @@ export class TurnHands {
         return this.open('cards');
       case 'see boot':
         return this.open('boot');
+      case 'see bring up':
+        return this.open('bring-up');
+      case 'bring up':
+        await this.open('bring-up');
+        return this.store.dispatch(BringUpActions.startWanted({ deviceIds: this.fresh() }));
       case 'hand over':
         return this.open('hand-over');
     }
+  }
+
+  /** Proved devices that nobody has begun to bring up. */
+  private fresh(): string[] {
+    return this.views()
+      .filter(({ facts }) => mayBeBroughtUp(facts) && facts.bringUp?.state !== 'hand')
+      .map(({ device }) => device.id);
   }
 
   private async open(view: string): Promise<void> {

@@ -1,0 +1,71 @@
+import type { BoardBringUp, BoardStep, StepState } from '@nest-mark/core/api';
+
+/** How a cell looks: as the ring's arcs do. */
+export type CellMode = 'open' | 'hatched' | 'solid' | 'notched';
+
+const modes: Record<StepState, CellMode> = {
+  queued: 'open',
+  asking: 'hatched',
+  waiting: 'hatched',
+  doing: 'hatched',
+  well: 'solid',
+  done: 'solid',
+  skipped: 'open',
+  differs: 'notched',
+  failed: 'notched',
+  unknown: 'notched',
+  held: 'open',
+};
+
+const words: Record<StepState, string> = {
+  queued: '',
+  asking: 'asks',
+  waiting: 'waits',
+  doing: 'at it',
+  well: 'well',
+  done: 'done',
+  skipped: 'left out',
+  differs: 'differs',
+  failed: 'failed',
+  unknown: 'not told',
+  held: 'held',
+};
+
+export interface Cell {
+  stepId: string;
+  mode: CellMode;
+  word: string;
+  /** 0 to 1, while it is at it and that is known. */
+  share: number;
+  step: BoardStep | null;
+}
+
+const phases = { begin: 'begins', lists: 'lists', download: 'fetches', install: 'installs', clean: 'cleans' };
+
+/** The cells of one board, a step each. */
+export function cellsOf(board: BoardBringUp | undefined, stepIds: readonly string[]): Cell[] {
+  return stepIds.map((stepId): Cell => {
+    const step = board?.steps.find((one) => one.stepId === stepId) ?? null;
+    const state = step?.state ?? 'queued';
+    const job = state === 'doing' ? (board?.job ?? null) : null;
+    return {
+      stepId,
+      mode: modes[state],
+      word: job ? `${phases[job.phase]} ${String(Math.floor(job.share * 100))} %` : words[state],
+      share: job?.share ?? 0.5,
+      step,
+    };
+  });
+}
+
+const boardWords: Record<BoardBringUp['state'], string> = {
+  queued: 'waits its turn',
+  running: 'at it',
+  ready: 'ready',
+  hand: 'needs a look',
+  stopped: 'stopped',
+  interrupted: 'broken off',
+};
+
+export const boardWord = (board: BoardBringUp | undefined): string =>
+  board ? boardWords[board.state] : 'not begun';

@@ -1,0 +1,57 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import type { BringUpPlan, OwnStep, StepView } from '@nest-mark/core';
+import { shippedSteps } from '@nest-mark/core/bring-up';
+import { PlanEditor } from '../plan/plan-editor';
+import { bounded } from '../plan/numeric';
+import { OwnSteps } from './own-steps';
+
+/** Which steps a batch takes, and how many boards at once. */
+@Component({
+  selector: 'nm-steps-panel',
+  imports: [FormsModule, OwnSteps],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './steps-panel.html',
+  styleUrl: './steps-panel.css',
+})
+export class StepsPanel {
+  private readonly editor = inject(PlanEditor);
+  /** Steps as the server has them; the plan may have been changed since. */
+  readonly steps = input.required<readonly StepView[]>();
+  protected readonly plan = computed(() => this.editor.plan().bringUp);
+  protected readonly open = signal(false);
+  protected readonly rows = computed(() =>
+    shippedSteps.map(({ id, title, why, change }) => ({
+      id,
+      title,
+      why,
+      changes: change !== null,
+      taken: !this.plan().without.includes(id),
+    })),
+  );
+  protected readonly left = computed(() => this.rows().filter(({ taken }) => !taken));
+
+  protected take(id: string, taken: boolean): void {
+    this.change(({ without }) => ({
+      without: taken ? without.filter((one) => one !== id) : [...without.filter((one) => one !== id), id],
+    }));
+  }
+
+  protected setOneFirst(oneFirst: boolean): void {
+    this.change(() => ({ oneFirst }));
+  }
+
+  protected setAtOnce(value: number): void {
+    const atOnce = bounded(Math.floor(value), 1, 64);
+    if (atOnce !== null) this.change(() => ({ atOnce }));
+  }
+
+  protected setOwn(own: OwnStep[]): void {
+    // A step that was never tried goes to one board first.
+    this.change((plan) => ({ own, oneFirst: plan.oneFirst || own.length > plan.own.length }));
+  }
+
+  private change(change: (plan: BringUpPlan) => Partial<BringUpPlan>): void {
+    this.editor.edit((plan) => ({ ...plan, bringUp: { ...plan.bringUp, ...change(plan.bringUp) } }), '');
+  }
+}
