@@ -1,4 +1,12 @@
-import type { Batch, BatchProgress, BoardBringUp, BringUp, PracticeAction } from '@nest-mark/core';
+import type {
+  Batch,
+  BatchProgress,
+  BoardBringUp,
+  BringUp,
+  PracticeView,
+  Proposal,
+  SystemFault,
+} from '@nest-mark/core';
 import { noSandbox } from '../../stand-in/src/board/sandbox';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
 
@@ -26,6 +34,14 @@ const boardOf = (now: BringUp, index: number): BoardBringUp =>
 const states = ({ steps }: BoardBringUp): Record<string, string> =>
   Object.fromEntries(steps.map(({ stepId, state }) => [stepId, state]));
 
+/** Waits until every practice board is on the network. */
+const online = (): Promise<true> =>
+  server.until(async () =>
+    (await server.ok<PracticeView>('GET', '/practice')).boards.every(({ phase }) => phase === 'online')
+      ? true
+      : null,
+  );
+
 async function prove(): Promise<void> {
   await server.ok('POST', `/batches/${batch.id}/searches`, { subnet: `${network}.0/24`, port });
   await server.until(async () => {
@@ -47,26 +63,39 @@ whenSandbox('boards that are brought up', () => {
     await server.act({ do: 'seat', batchId: batch.id });
     await server.act({ do: 'powerAll', on: true });
     await server.ok('POST', `/batches/${batch.id}/powered`, { deviceIds: deviceIds() });
-    await server.until(async () =>
-      (await server.ok<{ boards: { phase: string }[] }>('GET', '/practice')).boards.every(
-        ({ phase }) => phase === 'online',
-      )
-        ? true
-        : null,
-    );
+    await online();
     await prove();
   });
   afterAll(() => server.end());
 
+  const nestOf = (index: number): string => batch.plan.devices[index]!.nest;
+  const idOf = (index: number): string => deviceIds()[index]!;
+  const spoil = (nest: string, fault: SystemFault | null): Promise<unknown> =>
+    server.act({ do: 'spoil', nest, fault });
+
+  it('are refused before they are proved, by a way that there is not, and at a step that there is not', async () => {
+    const other = await server.batch(tankPlan(1, null, network));
+    const refused = await server.refused('POST', `/batches/${other.id}/bring-up`, {
+      deviceIds: [other.plan.devices[0]!.id],
+      way: 'bench-key',
+    });
+    expect(refused.code).toBe('not-proved');
+    const byPassword = await server.refused('POST', `/batches/${batch.id}/bring-up`, {
+      deviceIds: deviceIds(),
+      way: 'password',
+    });
+    expect(byPassword).toMatchObject({ code: 'way-missing' });
+    const step = await server.refused('POST', `/batches/${batch.id}/bring-up/${idOf(0)}/skips`, {
+      stepId: 'polish',
+      reason: 'x',
+    });
+    expect(step.code).toBe('step-missing');
+  });
+
   it('go from proved to ready side by side, but for those with faults, each told rightly', async () => {
-    const nests = batch.plan.devices.map(({ nest }) => nest);
-    const spoil = (
-      nest: string,
-      fault: Extract<PracticeAction, { do: 'spoil' }>['fault'],
-    ): Promise<unknown> => server.act({ do: 'spoil', nest, fault });
-    await spoil(nests[1]!, 'broken-download');
-    await spoil(nests[2]!, 'more-accounts');
-    await spoil(nests[3]!, 'lock-held');
+    await spoil(nestOf(1), 'broken-download');
+    await spoil(nestOf(2), 'more-accounts');
+    await spoil(nestOf(3), 'lock-held');
     await start();
     const now = await ended();
     const all = deviceIds().map((_, index) => boardOf(now, index));
@@ -82,5 +111,75 @@ whenSandbox('boards that are brought up', () => {
     expect(all.map(({ keyOff }) => keyOff)).toEqual([true, false, false, true]);
     const { devices } = await progress();
     expect(devices.map(({ bringUp }) => bringUp?.state)).toEqual(all.map(({ state }) => state));
+  });
+
+  it('whose key was taken off stay ready: the bench does not try to get in again', async () => {
+    const refused = await server.refused('POST', `/batches/${batch.id}/bring-up`, {
+      deviceIds: [idOf(0)],
+      way: 'bench-key',
+    });
+    expect(refused.code).toBe('key-off');
+    expect(boardOf(await view(), 0).state).toBe('ready');
+  });
+
+  it('that were mended, or may stay as they are for a reason, become ready', async () => {
+    await spoil(nestOf(1), null);
+    await server.ok('POST', `/batches/${batch.id}/bring-up/${idOf(2)}/skips`, {
+      stepId: 'as-planned',
+      reason: 'the visitors’ account',
+    });
+    await start([idOf(1), idOf(2)]);
+    const now = await ended();
+    expect(boardOf(now, 1).state).toBe('ready');
+    expect(boardOf(now, 2)).toMatchObject({ state: 'ready', keyOff: true });
+    expect(states(boardOf(now, 2))['as-planned']).toBe('skipped');
+    expect(now.skips).toEqual([{ deviceId: idOf(2), stepId: 'as-planned', reason: 'the visitors’ account' }]);
+  });
+
+  it('leave nothing of a secret in what is kept, told, or sent', async () => {
+    const { domains } = server;
+    const seed = await domains.plans.vault.get(batch.id, 'benchKeySeed');
+    const rows = await server.knex('board_step').select();
+    const log = await server.knex('log_entry').select();
+    const events = await server.knex('event').select();
+    const outputs = await Promise.all(
+      deviceIds().map((id) => server.ok('GET', `/batches/${batch.id}/bring-up/${id}/output`)),
+    );
+    const told = JSON.stringify([rows, log, events, outputs, await view(), await progress()]);
+    for (const secret of [seed!, 'PRIVATE KEY', 'low tide at seven', '$6$'])
+      expect(told).not.toContain(secret);
+  });
+
+  it('a card that is written anew begins its story anew: what was done to the system before counts no more', async () => {
+    await server.act({ do: 'takeCard', nest: nestOf(0) });
+    await server.act({ do: 'insert', cardId: 'card-01', slotId: 'slot-1' });
+    const { cards, at } = await server.ok<Proposal>('GET', `/batches/${batch.id}/next-round`);
+    const { medium } = cards.find(({ slotId }) => slotId === 'slot-1')!;
+    const round = await server.ok<{ id: string }>('POST', `/batches/${batch.id}/rounds`, {
+      cards: [{ slotId: 'slot-1', deviceId: idOf(0), identity: medium!.identity }],
+      confirm: 'erase 1',
+      lookedAt: at,
+    });
+    await server.ended(batch.id, round.id);
+    const { devices } = await progress();
+    expect(devices[0]!.bringUp).toBeNull();
+    expect((await view()).boards.map(({ deviceId }) => deviceId)).not.toContain(idOf(0));
+    await server.act({ do: 'seat', batchId: batch.id });
+    await server.act({ do: 'power', nest: nestOf(0), on: true });
+    await online();
+    await prove();
+  });
+
+  it('a program that is stopped in the middle goes on where each board is, and does nothing twice', async () => {
+    await start([idOf(0)]);
+    await server.until(async () => (states(boardOf(await view(), 0))['updates'] === 'doing' ? true : null));
+    await server.restart();
+    const now = await ended();
+    expect(boardOf(now, 0)).toMatchObject({ state: 'ready', keyOff: true });
+    const begun = await server
+      .knex('log_entry')
+      .where({ batch_id: batch.id, kind: 'brought-up', device_id: idOf(0) })
+      .select();
+    expect(begun).toHaveLength(2);
   });
 });

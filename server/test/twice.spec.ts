@@ -121,7 +121,93 @@ const heardOnce = async (): Promise<void> => {
   await quiet();
 };
 
+/** A batch of its own with one board that was proved at an address where nobody is any more. */
+const provedAway = async (): Promise<Batch> => {
+  const made = await server.batch(tankPlan(1, image.id, network));
+  const [record] = await server.domains.plans.repository.records(made.id);
+  const search = { id: randomUUID(), batchId: made.id, subnet: `${network}.200/32`, port: 2222 };
+  await server.knex.transaction(async (db) => {
+    await server
+      .knex('run')
+      .transacting(db)
+      .insert({ id: search.id, kind: 'search', station: 'test', batch_id: made.id, state: 'done' });
+    await server.knex('run_item').transacting(db).insert({
+      run_id: search.id,
+      subject: search.subnet,
+      position: 1,
+      kind: 'search',
+      station: 'test',
+      state: 'done',
+    });
+    await server.domains.finding.repository.create(search, db);
+  });
+  await server.domains.finding.repository.addSightings(search, [
+    {
+      address: `${network}.200`,
+      port: 2222,
+      hardwareAddress: null,
+      banner: null,
+      hostKey: record!.hostKey,
+      keyProven: true,
+    },
+  ]);
+  return made;
+};
+const bringUp = (of: Batch): Call => ({
+  method: 'POST',
+  path: `/batches/${of.id}/bring-up`,
+  body: { deviceIds: [of.plan.devices[0]!.id], way: 'bench-key' },
+});
+
 const cases: Record<string, Case> = {
+  'post /batches/:id/bring-up': {
+    call: async () => bringUp(await provedAway()),
+    // A board is brought up by one at a time: the database refuses the others.
+    holds: async (good, _times, { path: where }) => {
+      const batchId = where.split('/')[2]!;
+      expect(good).toBe(1);
+      expect(await count('run', { kind: 'bring-up', batch_id: batchId })).toBe(1);
+      await server.ok('POST', `/batches/${batchId}/bring-up/stop`);
+      await server.until(async () =>
+        (await server.knex('run').where({ kind: 'bring-up', batch_id: batchId }).first<{ state: string }>())
+          .state === 'cancelled'
+          ? true
+          : null,
+      );
+    },
+  },
+  'post /batches/:id/bring-up/stop': {
+    call: async () => {
+      const made = await provedAway();
+      const call = bringUp(made);
+      await server.ok(call.method, call.path, call.body);
+      return { method: 'POST', path: `/batches/${made.id}/bring-up/stop` };
+    },
+    holds: async (good, _times, { path: where }) => {
+      expect(good).toBeGreaterThan(0);
+      const batchId = where.split('/')[2]!;
+      const state = await server.until(async () => {
+        const run = await server
+          .knex('run')
+          .where({ kind: 'bring-up', batch_id: batchId })
+          .first<{ state: string }>();
+        return ['queued', 'running'].includes(run.state) ? null : run.state;
+      });
+      expect(state).toBe('cancelled');
+    },
+  },
+  'post /batches/:id/bring-up/:deviceId/skips': {
+    call: () =>
+      plain('POST', `/batches/{batch}/bring-up/${batch.plan.devices[1]!.id}/skips`, {
+        stepId: 'health',
+        reason: 'known',
+      }),
+    holds: async () => {
+      const where = { device_id: batch.plan.devices[1]!.id, step_id: 'health' };
+      expect(await server.knex('skipped_step').where(where)).toMatchObject([{ reason: 'known' }]);
+      await server.knex('skipped_step').where(where).delete();
+    },
+  },
   'post /batches': {
     call: () => plain('POST', '/batches', { plan: tankPlan(2, null, network), secrets: {} }),
     // Its devices and their marks are one set: a second batch cannot have them.

@@ -14,7 +14,7 @@ import { AddressPool } from './air/access-point';
 import { placeOn } from './air/place';
 import { hardwareAddressOf } from './board/hardware-address';
 import { RunningBoard, type BoardView } from './board/board';
-import { startLoginService } from './board/login-service';
+import { startLoginService, type LoginService } from './board/login-service';
 import { readCard, readFirstBoot } from './board/read-card';
 import { noSandbox } from './board/sandbox';
 import { BootFailure, nobody, type BoardSettings } from './board/settings';
@@ -46,7 +46,7 @@ export class Lab {
   private readonly pool: AddressPool;
   private readonly listeners = new Set<() => void>();
   private doing: Promise<void> = Promise.resolve();
-  private stopAccessPoint: (() => Promise<void>) | null = null;
+  private accessPoint: LoginService | null = null;
 
   private constructor(
     private readonly file: string,
@@ -113,7 +113,7 @@ export class Lab {
 
   async close(): Promise<void> {
     await Promise.all([...this.running.values()].map((board) => board.powerOff()));
-    await this.stopAccessPoint?.();
+    await this.accessPoint?.stop();
   }
 
   async view(): Promise<PracticeView> {
@@ -263,9 +263,9 @@ export class Lab {
   private async settleAir(): Promise<void> {
     const { network, port, elsewhere } = this.state.air;
     if (elsewhere) {
-      await this.stopAccessPoint?.();
-      this.stopAccessPoint = null;
-    } else this.stopAccessPoint ??= await startLoginService(nobody, `${network}.1`, port).catch(() => null);
+      await this.accessPoint?.stop();
+      this.accessPoint = null;
+    } else this.accessPoint ??= await startLoginService(nobody, `${network}.1`, port).catch(() => null);
   }
 
   /** What of a board is shown; in a drill no more than whether its switch is on. */

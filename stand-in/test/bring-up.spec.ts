@@ -1,18 +1,351 @@
-import { bring, startBoard, type StartedBoard } from './helpers/started-board';
+import { execFile } from 'node:child_process';
+import { readFile, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import type { SystemFault } from '@nest-mark/core';
+import { stepsOf, type Step } from '@nest-mark/core/bring-up';
+import type { StepMemory } from '@nest-mark/station';
 import { noSandbox } from '../src/board/sandbox';
+import { bring, startBoard, userKey, type BoardWishes, type StartedBoard } from './helpers/started-board';
 
-/** Boards in scratch roots are brought up over real logins; their package manager is the workstation's own. */
+/**
+ * Boards in scratch roots are brought up over real logins: questions and changes are run by the workstation's own shell,
+ * packages by its own apt and dpkg on the root's own packages. What a scratch root cannot have (services, reboots, a
+ * kernel's log) is a stand-in that answers in the words of the real program.
+ */
 
 const whenSandbox = noSandbox() === null ? describe : describe.skip;
+const network = '127.62.41';
+const all = stepsOf({ without: [], own: [] });
+const named = (...ids: string[]): Step[] => all.filter(({ id }) => ids.includes(id));
+const own = (question: string, does: string, more = {}): Step[] =>
+  stepsOf({
+    without: all.map(({ id }) => id),
+    own: [
+      {
+        id: '00000000-0000-4000-8000-0000000000bb',
+        title: 'Own',
+        why: '',
+        question,
+        does,
+        root: true,
+        role: '',
+        seconds: 20,
+        ...more,
+      },
+    ],
+  });
+
+let started: StartedBoard;
+const begin = async (wishes: BoardWishes = {}): Promise<StartedBoard> => {
+  started = await startBoard(network, wishes);
+  return started;
+};
+const onBoard = (script: string): Promise<void> => started.system().does(script);
+/** The root, seen from outside, which root may. */
+const file = (path: string): Promise<string> => readFile(join(started.root, path), 'utf8');
+const asRoot = process.getuid?.() === 0;
 
 whenSandbox('a board that is brought up', () => {
-  let started: StartedBoard;
   afterEach(() => started.stop());
 
-  it('goes from proved to shut down, each step asked before and after', async () => {
-    started = await startBoard('127.62.41');
+  it('goes from proved to shut down, and what was done is seen again where it is asked anew', async () => {
+    await begin();
     const { end, steps, output, phases } = await bring(started);
-    console.log(JSON.stringify(steps, null, 1), output, phases.join());
     expect(end).toEqual({ state: 'ready', message: '' });
+    expect(Object.fromEntries(Object.entries(steps).map(([id, { state }]) => [id, state]))).toEqual({
+      'first-boot': 'well',
+      'root-grown': 'well',
+      clock: 'well',
+      'as-planned': 'well',
+      health: 'well',
+      updates: 'done',
+      leftovers: 'done',
+      reboot: 'done',
+      'key-off': 'done',
+      'shut-down': 'done',
+    });
+    expect(steps['updates']!.text).toBe(
+      '3 packages upgraded (marsh-kernel 6.1.9, reed-tools 1.4, tide-tables 2026.11), 0.5 MB fetched.',
+    );
+    expect(output).toContain('Setting up tide-tables');
+    expect(new Set(phases).size).toBeGreaterThan(1);
+    expect(started.board.view.reason).toBe('it was shut down: its power can be cut');
+    if (!asRoot) return;
+    expect(await file('home/keeper/.ssh/authorized_keys')).toBe(`${userKey.publicLine}\n`);
+    expect(await file('var/lib/dpkg/status')).toMatch(/Package: tide-tables[^]*Version: 2026\.11/);
+  });
+
+  it('does nothing a second time: every step that changes finds nothing to do', async () => {
+    await begin();
+    const steps = all.filter(({ id }) => id !== 'key-off' && id !== 'shut-down');
+    expect((await bring(started, { steps })).end.state).toBe('ready');
+    const again = await bring(started, { steps });
+    expect(again.end.state).toBe('ready');
+    expect(Object.values(again.steps).every(({ state }) => state === 'well')).toBe(true);
+    expect(again.output).toBe('');
+  });
+
+  it.each<[SystemFault, string, string, RegExp]>([
+    ['broken-download', 'updates', 'failed', /could not be fetched: .*tide-tables/],
+    ['bad-package', 'updates', 'failed', /The package reed-tools broke while it was being installed/],
+    ['weak-supply', 'health', 'differs', /complains of its power: .*Undervoltage/],
+    ['service-failed', 'health', 'differs', /A service failed: tide-gauge\.service/],
+    ['more-accounts', 'as-planned', 'differs', /demo can log in by a password and is not in the plan/],
+    ['slow-clock', 'clock', 'done', /Right within 30 s/],
+    ['lock-held', 'updates', 'done', /3 packages upgraded/],
+    ['slow-line', 'health', 'well', /Well/],
+  ])('%s is told at %s as %s', async (fault, stepId, state, text) => {
+    await begin({ fault });
+    const { steps } = await bring(started, { steps: named(stepId) });
+    expect(steps[stepId]).toMatchObject({ state, text: expect.stringMatching(text) as string });
+  });
+
+  it('a board that never comes back from a reboot is told, and nothing else is done to it', async () => {
+    await begin({ fault: 'never-returns' });
+    await bring(started, { steps: named('first-boot') });
+    await onBoard('touch /run/reboot-required');
+    const { end, steps } = await bring(started, {
+      patience: { reboot: 3 },
+      steps: named('reboot', 'key-off'),
+    });
+    expect(steps['reboot']).toMatchObject({
+      state: 'failed',
+      text: expect.stringMatching(/did not come back/) as string,
+    });
+    expect(steps['key-off']!.state).toBe('held');
+    expect(end.state).toBe('hand');
+  });
+
+  it('a host key that changes with a reboot: nothing is sent to what answers, and that is said', async () => {
+    await begin({ fault: 'key-changed' });
+    await bring(started, { steps: named('first-boot') });
+    await onBoard('touch /run/reboot-required');
+    const rebooted = await bring(started, { patience: { reboot: 4 }, steps: named('reboot') });
+    expect(rebooted.steps['reboot']!.state).toBe('failed');
+    const { end, steps } = await bring(started, { steps: named('health') });
+    expect(end).toMatchObject({
+      state: 'hand',
+      message: expect.stringMatching(/signs with another key .* Nothing was sent to it/) as string,
+    });
+    expect(steps['health']!.state).toBe('failed');
+  });
+});
+
+whenSandbox('becoming root', () => {
+  afterEach(() => started.stop());
+  /** SHA-512-crypt of "low tide at nine", made by openssl passwd -6. */
+  let hash = '';
+  beforeAll(async () => {
+    hash = await new Promise<string>((resolve, reject) =>
+      execFile('openssl', ['passwd', '-6', 'low tide at nine'], (error, out) =>
+        error ? reject(error) : resolve(out.trim()),
+      ),
+    );
+  });
+
+  it('with a password that is asked for: it is sent once it is, and stands in no output', async () => {
+    await begin({ sudo: 'ask', hash });
+    await bring(started, { steps: named('first-boot') });
+    await onBoard('echo low tide at nine >/board/told');
+    const told = await bring(started, {
+      steps: [...named('health'), ...own('test -f /var/lib/x', 'touch /var/lib/x; cat /board/told')],
+      login: { password: 'low tide at nine' },
+    });
+    expect(told.end).toEqual({ state: 'ready', message: '' });
+    expect(told.output).toContain('[struck out]');
+    expect(JSON.stringify(told)).not.toContain('low tide at nine');
+  });
+
+  it('with a wrong password, with none, and where nobody may: what needs root is told as such', async () => {
+    await begin({ sudo: 'ask', hash });
+    for (const password of ['high tide at ten', null]) {
+      const { end, steps } = await bring(started, {
+        steps: [...named('as-planned'), ...own('test -f /var/lib/x', 'touch /var/lib/x')],
+        login: { password },
+      });
+      // What can be asked without root is asked, and the rest is said to be unknown.
+      expect(steps['as-planned']!.state).toBe('well');
+      expect(steps['as-planned']!.findings.map(({ text }) => text)).toContain(
+        'The keys could not be read without root.',
+      );
+      expect(end.state).toBe('hand');
+      expect(Object.values(steps).at(-1)!.state).toBe('unknown');
+    }
+    await started.stop();
+    await begin({ fault: 'no-root' });
+    const { steps } = await bring(started, { steps: named('updates') });
+    expect(steps['updates']).toMatchObject({
+      state: 'failed',
+      text: expect.stringMatching(/root/) as string,
+    });
+  });
+
+  it('by another user’s key, or none: the board lets nobody in, and it is said what to look at', async () => {
+    await begin();
+    const { end } = await bring(started, { login: { key: null } });
+    expect(end).toMatchObject({
+      state: 'hand',
+      message: expect.stringMatching(/lets the bench in by nothing/) as string,
+    });
+    const stranger = await bring(started, { login: { user: 'nobody-there' } });
+    expect(stranger.end.state).toBe('hand');
+  });
+
+  it('by the planned password', async () => {
+    const plan = started ? started.plan : null;
+    await begin({
+      hash,
+      settings: { passwordLogin: true },
+      plan: { access: { ...(plan ?? (await begin()).plan).access, passwordLogin: true } },
+    });
+    const { end } = await bring(started, {
+      steps: named('health'),
+      login: { key: null, password: 'low tide at nine', byPassword: true },
+    });
+    expect(end.state).toBe('ready');
+  });
+});
+
+whenSandbox('a board that misbehaves', () => {
+  afterEach(() => started.stop());
+
+  it('that prints without end, in no language, or in colours: cut, shown plainly, and told', async () => {
+    await begin();
+    const endless = await bring(started, { steps: own('false', 'yes flood') });
+    expect(Object.values(endless.steps)[0]).toMatchObject({
+      state: 'failed',
+      text: expect.stringMatching(/without end/) as string,
+    });
+    const binary = await bring(started, {
+      steps: own(
+        'test -f /var/lib/y',
+        `head -c 100000 /bin/sh; printf '\\033[31mred\\033[0m'; touch /var/lib/y`,
+      ),
+    });
+    expect(binary.end.state).toBe('ready');
+    expect(binary.output).toContain('red');
+    // eslint-disable-next-line no-control-regex -- exactly these must not be there
+    expect(binary.output).not.toMatch(/[\u0000-\u0008\u000b-\u001f\u007f]/);
+  });
+
+  it('whose step never ends, asks a question, or restarts the board: each ends, and each is told', async () => {
+    await begin();
+    const endless = await bring(started, { steps: own('false', 'sleep 600', { seconds: 1 }) });
+    expect(Object.values(endless.steps)[0]!.text).toBe('It did not end within 1 s.');
+    const asks = await bring(started, {
+      steps: own('test -s /var/lib/z', 'read -r answer && echo "$answer" >/var/lib/z'),
+    });
+    expect(Object.values(asks.steps)[0]!.state).toBe('failed');
+    const restarts = await bring(started, {
+      steps: [
+        ...own('test -f /var/lib/once', 'touch /var/lib/once; systemctl reboot; sleep 30'),
+        ...named('health'),
+      ],
+    });
+    expect(restarts.end).toEqual({ state: 'ready', message: '' });
+  });
+
+  it('whose answers pass themselves off as others: an answer is what stands between its own lines', async () => {
+    await begin();
+    const { steps } = await bring(started, {
+      steps: own('echo; echo "0 done rc=0"; printf "\\nx own.done begin\\n"; exit 3', 'true'),
+    });
+    expect(Object.values(steps)[0]!.state).toBe('failed');
+  });
+});
+
+whenSandbox('what is cut', () => {
+  afterEach(() => started.stop());
+
+  it('a line that breaks in the middle of an update: the update goes on on the board, and is gone along with again', async () => {
+    await begin();
+    let cut = false;
+    const { end, steps, output } = await bring(started, {
+      steps: named('updates', 'leftovers'),
+      onNote: (stepId, { state }) => {
+        if (stepId !== 'updates' || state !== 'doing' || cut) return;
+        cut = true;
+        setTimeout(() => started.board.cutLines(), 400);
+      },
+    });
+    expect(cut).toBe(true);
+    expect(end).toEqual({ state: 'ready', message: '' });
+    expect(steps['updates']!.state).toBe('done');
+    // It was installed once.
+    expect(output.match(/Setting up tide-tables/g)).toHaveLength(1);
+  });
+
+  it('power that goes in the middle of an update: half-done packages are mended, and it is gone on with', async () => {
+    await begin();
+    await bring(started, { steps: named('first-boot') });
+    // The state in which a board is that lost its power between unpacking and setting up (dpkg(1), "unpacked").
+    await onBoard(
+      'apt-get -q update >/dev/null 2>&1; apt-get -y -q -d upgrade >/dev/null 2>&1; dpkg --unpack /var/cache/apt/archives/tide-tables_*.deb >/dev/null 2>&1',
+    );
+    const { end, steps } = await bring(started, { steps: named('updates') });
+    expect(end).toEqual({ state: 'ready', message: '' });
+    expect(steps['updates']!.state).toBe('done');
+  });
+
+  it('a program that dies after a reboot was ordered: who begins again sees by the boot that it was done', async () => {
+    await begin();
+    await bring(started, { steps: named('first-boot') });
+    await onBoard('touch /run/reboot-required');
+    const memory = new Map<string, StepMemory>();
+    const dying = new AbortController();
+    const first = bring(started, { steps: named('reboot'), memory, signal: dying.signal });
+    while (!memory.has('reboot')) await new Promise((resolve) => setTimeout(resolve, 5));
+    dying.abort();
+    expect((await first).end.state).toBe('stopped');
+    const kept = memory.get('reboot')!.bootId;
+    const { steps } = await bring(started, { steps: named('reboot'), memory });
+    expect(['well', 'done']).toContain(steps['reboot']!.state);
+    expect(memory.get('reboot')!.bootId).toBe(kept);
+  });
+
+  it('a bench key is not taken off where nobody could log in afterwards', async () => {
+    await begin();
+    await bring(started, { steps: named('first-boot') });
+    await onBoard(`sed -i '/mara@bench/d' /home/keeper/.ssh/authorized_keys`);
+    const { steps } = await bring(started, { steps: named('key-off') });
+    expect(steps['key-off']).toMatchObject({
+      state: 'differs',
+      text: expect.stringMatching(/nobody could log in/) as string,
+    });
+  });
+});
+
+describe('every shipped command', () => {
+  it('is POSIX shell without a complaint of shellcheck', async () => {
+    const { questionScript, jobQuestion, jobLeftQuestion, startJob, keyOffCommand } =
+      await import('@nest-mark/core/bring-up');
+    const expected = { userName: 'keeper' } as never;
+    const scripts = [
+      questionScript(
+        all.flatMap((step) => step.questions(expected)),
+        'mark',
+      ),
+      ...all.flatMap((step) => step.questions(expected).map(({ command }) => command)),
+      ...all.flatMap(({ change }) =>
+        change?.kind === 'job' ? [change.script] : change?.kind === 'commands' ? [change.command] : [],
+      ),
+      jobQuestion(0),
+      jobLeftQuestion,
+      startJob('updates', '#!/bin/sh\nexit 0\n'),
+      keyOffCommand('AAAA'),
+    ];
+    const path = join(process.env['TMPDIR'] ?? '/tmp', `nest-mark-steps-${String(process.pid)}.sh`);
+    for (const script of scripts) {
+      await writeFile(path, script);
+      const complaint = await new Promise<string>((resolve) =>
+        execFile(
+          'shellcheck',
+          // What is quoted is run by another shell, and a job's helpers are called by name.
+          ['--shell=sh', '--severity=warning', '--exclude=SC2016,SC2034,SC2317', path],
+          (_error, out, err) => resolve(out + err),
+        ),
+      );
+      expect(`${script}\n${complaint}`).toBe(`${script}\n`);
+    }
   });
 });

@@ -14,6 +14,12 @@ export const bringUpProblems = problemsOf({
     says: 'None of these boards can be brought up now: only those that are proved, were not handed over, and at which nobody is.',
     todo: 'Search for them first, or wait until the work on them has ended.',
   },
+  'key-off': {
+    status: 409,
+    unharmed: 'No board was asked.',
+    says: 'The bench’s key is off this board, so it lets the bench in no more.',
+    todo: 'Log in by this computer’s agent or by the password, or write its card anew.',
+  },
   'bring-up-running': {
     status: 409,
     says: 'One of these boards is being brought up already.',

@@ -51,7 +51,11 @@ async function start(
       })
     );
   });
+  // The bench has locked itself out there, as it should: trying would only turn a board that is ready into one that is not.
+  const lockedOut = (id: string): boolean => way === 'bench-key' && known.get(id)?.bringUp?.keyOff === true;
+  const within = fit.filter((id) => !lockedOut(id));
   if (fit.length === 0) throw problem('not-proved');
+  if (within.length === 0) throw problem('key-off');
   const order: BringUpOrder = { way, plan: plan.bringUp };
   const id = randomUUID();
   await bringUps.knex
@@ -63,7 +67,7 @@ async function start(
           batchId,
           begunBy,
           order,
-          items: fit.map((deviceId) => ({
+          items: within.map((deviceId) => ({
             subject: deviceId,
             deviceId,
             total: stepsOf(plan.bringUp).length,
@@ -76,7 +80,7 @@ async function start(
           {
             kind: 'bring-up-started',
             batchId,
-            text: `Bringing up ${String(fit.length)} ${fit.length === 1 ? 'board' : 'boards'} was begun.`,
+            text: `Bringing up ${String(within.length)} ${within.length === 1 ? 'board' : 'boards'} was begun.`,
           },
         ],
         db,
@@ -154,6 +158,7 @@ export const bringUpRoutes = (bringUps: BringUps): Route[] => [
       'way-missing',
       'no-steps',
       'not-proved',
+      'key-off',
       'bring-up-running',
     ],
     run: ({ params, body, request, who }) =>

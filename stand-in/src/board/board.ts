@@ -4,7 +4,7 @@ import type { Air, SystemFault } from '@nest-mark/core/api';
 import { addressRequest, announcement, say, type Speaker } from '../air/voice';
 import type { ListenPlace } from '@nest-mark/station/ports';
 import { callBench } from './call-bench';
-import { startLoginService } from './login-service';
+import { startLoginService, type LoginService } from './login-service';
 import type { BoardFault } from '../drill/state';
 import { markToldBy } from './own-service';
 import { BootFailure, type BoardSettings } from './settings';
@@ -42,7 +42,7 @@ export class RunningBoard {
   joined: string | null = null;
   view: BoardView = { phase: 'starting', reason: '', address: null, hostName: null };
   private timer: NodeJS.Timeout | undefined;
-  private stopService: (() => Promise<void>) | null = null;
+  private service: LoginService | null = null;
   private stopCalling: (() => void) | null = null;
   private system: BoardSystem | null = null;
   /** Whether somebody made it another host key, which counts from its next start on. */
@@ -91,6 +91,11 @@ export class RunningBoard {
     if (order === 'reboot' && this.spoilt !== 'never-returns') this.startAfter(this.bootSeconds);
   }
 
+  /** Cuts the logins that there are, as a bad line does. */
+  cutLines(): void {
+    this.service?.cut();
+  }
+
   /** Brings about what is wrong with its system, or puts it right. */
   async spoil(fault: SystemFault | null): Promise<void> {
     this.spoilt = fault;
@@ -103,12 +108,12 @@ export class RunningBoard {
     clearInterval(this.asking);
     this.voice.forEach(clearTimeout);
     this.stopCalling?.();
-    const { stopService, system } = this;
-    this.stopService = null;
+    const { service, system } = this;
+    this.service = null;
     this.system = null;
     this.joined = null;
     await this.spoiling;
-    await stopService?.();
+    await service?.stop();
     await system?.down();
   }
 
@@ -147,12 +152,12 @@ export class RunningBoard {
         this.fault === 'other-card'
           ? null
           : (this.systemOf?.(settings, (order) => void this.ordered(order)) ?? null);
-      const stop = await startLoginService(settings, address, air.port, this.system, () =>
+      const service = await startLoginService(settings, address, air.port, this.system, () =>
         this.spoilt === 'slow-line' ? SLOW_MS : 0,
       );
       if (this.spoilt) this.spoiling = this.spoil(this.spoilt);
-      if (this.off) return await stop();
-      this.stopService = stop;
+      if (this.off) return await service.stop();
+      this.service = service;
       this.stopCalling = callBench(settings.calls, address, air.network);
       this.view = { ...this.view, phase: 'online', address, reason: settings.ignored.join('; ') };
     } catch (error) {

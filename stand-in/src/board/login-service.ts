@@ -121,9 +121,16 @@ const ownKey = (): string =>
     .privateKey.export({ type: 'pkcs1', format: 'pem' })
     .toString();
 
+/** A login service that runs. */
+export interface LoginService {
+  /** Stops it; connections are cut, as when the power goes. */
+  stop(): Promise<void>;
+  /** Cuts the connections that there are, as a bad line does. */
+  cut(): void;
+}
+
 /**
  * Starts a board's SSH server.
- * @returns how to stop it; connections are cut, as when the power goes
  * @throws when the address or port cannot be had, or the host key cannot be read
  */
 export function startLoginService(
@@ -132,7 +139,7 @@ export function startLoginService(
   port: number,
   system: BoardSystem | null = null,
   slow: () => number = () => 0,
-): Promise<() => Promise<void>> {
+): Promise<LoginService> {
   const connections = new Set<Connection>();
   const server = new ssh2.Server(
     { hostKeys: [settings.hostKey ?? ownKey()], ident: 'practice' },
@@ -145,13 +152,17 @@ export function startLoginService(
   return new Promise((resolve, reject) => {
     server.once('error', reject);
     server.listen(port, address, () => {
-      resolve(
-        () =>
+      const cut = (): void => {
+        for (const connection of connections) connection.end();
+      };
+      resolve({
+        stop: () =>
           new Promise((stopped) => {
             server.close(() => stopped());
-            for (const connection of connections) connection.end();
+            cut();
           }),
-      );
+        cut,
+      });
     });
   });
 }

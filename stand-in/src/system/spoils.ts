@@ -13,11 +13,26 @@ fcntl($f, F_SETLKW, pack("s s x4 q q i x4", F_WRLCK, 0, 0, 0, 0)) or die;
 sleep 4;
 '`;
 
+/** The repository's list, made anew of what is in it. */
+const INDEX = `for f in *.deb; do
+    dpkg-deb -f "$f"
+    printf 'Filename: ./%s\\nSize: %s\\nSHA256: %s\\n\\n' "$f" "$(wc -c <"$f")" "$(sha256sum "$f" | cut -d' ' -f1)"
+done >Packages.new && mv Packages.new Packages`;
+
+/** Makes the last script of a package another one, in the repository and where it is half installed. */
+const withPostinst = (
+  does: string,
+): string => `cd /srv/repository && rm -rf /srv/bad &&
+dpkg-deb -R reed-tools_1.4_all.deb /srv/bad && printf '#!/bin/sh\\n${does}\\n' >/srv/bad/DEBIAN/postinst &&
+chmod 755 /srv/bad/DEBIAN/postinst && dpkg-deb -Znone -b /srv/bad reed-tools_1.4_all.deb >/dev/null
+[ -f /var/lib/dpkg/info/reed-tools.postinst ] && cp /srv/bad/DEBIAN/postinst /var/lib/dpkg/info/reed-tools.postinst
+${INDEX}`;
+
 export const spoils: Record<SystemFault, string> = {
   'lock-held': `printf '#!/bin/sh\\n%s\\n' "${holdLock.replaceAll('$', '\\$').replaceAll('"', '\\"')}" >/board/other-update; chmod 755 /board/other-update; systemd-run --unit=other-update /board/other-update`,
   'broken-download':
     'for f in /srv/repository/tide-tables_*; do mv "$f" "/srv/kept-${f##*/}" 2>/dev/null; : >"$f"; done',
-  'bad-package': `mkdir -p /etc/dpkg/dpkg.cfg.d; echo 'post-invoke=test ! -e /board/bad-package' >/etc/dpkg/dpkg.cfg.d/bad; touch /board/bad-package`,
+  'bad-package': withPostinst('exit 3'),
   'weak-supply': "echo 'hwmon hwmon1: Undervoltage detected!' >>/board/kernel.log",
   'service-failed': 'echo tide-gauge.service >/board/failed-units',
   'slow-clock': 'echo 7200 >/board/clock-slow',
@@ -29,5 +44,5 @@ export const spoils: Record<SystemFault, string> = {
 };
 
 /** Puts right what can be put right. */
-export const mended =
-  'for f in /srv/kept-*; do [ -f "$f" ] && mv "$f" "/srv/repository/${f#/srv/kept-}"; done; rm -f /etc/dpkg/dpkg.cfg.d/bad /board/bad-package /board/clock-slow; : >/board/failed-units; sed -i /Undervoltage/d /board/kernel.log; userdel demo 2>/dev/null; true';
+export const mended = `[ -d /srv/bad ] && ( ${withPostinst('exit 0')} )
+for f in /srv/kept-*; do [ -f "$f" ] && mv "$f" "/srv/repository/\${f#/srv/kept-}"; done; rm -f /board/clock-slow; : >/board/failed-units; sed -i /Undervoltage/d /board/kernel.log; userdel demo 2>/dev/null; true`;
