@@ -421,6 +421,29 @@ const cases: [rule: string, what: string, fires: Change, quiet: Change][] = [
     password('keeper-of-mussels'),
   ],
   [
+    'bench-login warns',
+    'boards that are to be brought up by a user who may not become root',
+    plan((it) => {
+      it.bringUp.wanted = true;
+      it.extras.sudo = 'none';
+    }),
+    plan((it) => {
+      it.bringUp.wanted = true;
+      it.bringUp.benchKey = true;
+    }),
+  ],
+  [
+    'bench-login note',
+    'boards that nothing but an agent could log in to',
+    plan((it) => {
+      it.bringUp.wanted = true;
+      it.bringUp.benchKey = false;
+    }),
+    plan((it) => {
+      it.bringUp.benchKey = true;
+    }),
+  ],
+  [
     'password-shared warns',
     'six devices with one password',
     (view) => {

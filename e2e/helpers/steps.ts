@@ -9,6 +9,7 @@ export const stages = [
   'Plan',
   'Cards',
   'Boot & find',
+  'Bring up',
   'Hand over',
   'Images',
   'First-boot methods',

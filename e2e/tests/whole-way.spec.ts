@@ -78,6 +78,13 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     );
   });
 
+  await test.step('bring up: twelve ready by one press', async () => {
+    await stage(page, 'Bring up');
+    await page.getByRole('button', { name: 'Bring up 12' }).click();
+    await expect(page.getByText('12 of 12', { exact: true })).toBeVisible({ timeout: 240_000 });
+    await expect(page.getByRole('gridcell', { name: /, ready$/ })).toHaveCount(12);
+  });
+
   const known = join(app.folder, 'known hosts');
   const config = join(app.folder, 'ssh_config');
   await test.step('hand over: OpenSSH logs in with the exported files', async () => {
@@ -117,7 +124,7 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
 
     const csv = join(app.folder, 'batch.csv');
     await save(page, 'The batch as a table', csv);
-    expect(readFileSync(csv, 'utf8').match(/,proved,127\./g)).toHaveLength(12);
+    expect(readFileSync(csv, 'utf8').match(/,ready,127\./g)).toHaveLength(12);
     await page.getByRole('button', { name: 'Note 12 as handed over' }).click();
     await expect(page.getByRole('gridcell', { name: /, handed over$/ })).toHaveCount(12);
   });

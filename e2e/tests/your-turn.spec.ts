@@ -35,7 +35,7 @@ async function follow(page: Page, until: RegExp): Promise<string[]> {
   }
 }
 
-test('whoever presses only what is their turn gets from the demo’s start to twelve proved boards', async ({
+test('whoever presses only what is their turn gets from the demo’s start to twelve boards that are ready', async ({
   demoApp: app,
   page,
 }) => {
@@ -43,15 +43,16 @@ test('whoever presses only what is their turn gets from the demo’s start to tw
   await app.api('POST', '/practice/actions', { do: 'pace', bootSeconds: 0, slotRate: 0 });
   await page.goto(app.url);
   await expect(line(page)).toBeVisible();
-  const said = await follow(page, /^All 12 are proved: hand them over$/);
+  const said = await follow(page, /^All 12 are ready: hand them over$/);
   console.log(`    ${said.join('\n    ')}`);
   // Those that arrived last are counted before it until somebody is there again.
-  await expect(page).toHaveTitle(/^(\(\d+\) )?All 12 are proved: hand them over · /);
+  await expect(page).toHaveTitle(/^(\(\d+\) )?All 12 are ready: hand them over · /);
   const [batch] = await app.api<Batch[]>('GET', '/batches');
   const { devices } = await app.api<BatchProgress>('GET', `/batches/${batch!.id}/progress`);
+  expect(devices.map(({ bringUp }) => bringUp?.state)).toEqual(Array.from({ length: 12 }, () => 'ready'));
   expect(devices.map(({ seen }) => seen?.standing)).toEqual(Array.from({ length: 12 }, () => 'proved'));
   // It is heard by those who do not see it, and only when it changes.
-  await expect(line(page).locator('[aria-live="polite"]')).toHaveText(/^All 12 are proved/);
+  await expect(line(page).locator('[aria-live="polite"]')).toHaveText(/^All 12 are ready/);
 });
 
 test('from an empty database the line leads to four verified cards; what is typed is the person’s own', async ({

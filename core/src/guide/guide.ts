@@ -197,6 +197,24 @@ export const guide: readonly GuidePart[] = [
     ],
   },
   {
+    id: 'bring-up',
+    title: 'Bring them up',
+    view: 'bring-up',
+    steps: [
+      {
+        do: 'Press "Bring up": every proved board is asked whether it is as planned and well, updated, restarted where it asks for that, and asked again.',
+        why: 'Only a board that proves its key is logged in to. It may take an hour for an old image; a cut line or a restart of this program loses nothing.',
+      },
+      {
+        do: 'Where a board needs a look, read what differs: mend it and look again, or say why it may stay so.',
+      },
+      {
+        do: 'The bench’s own key comes off as the last step. Shut down here, or by hand, before you cut the power.',
+        why: 'Whoever gets the board must not have to trust this bench for ever, and a card that is written when its power goes may be spoilt.',
+      },
+    ],
+  },
+  {
     id: 'hand-over',
     title: 'Hand over',
     view: 'hand-over',

@@ -270,7 +270,36 @@ const passwordShared: Rule = {
   },
 };
 
+const bringingUp: Rule = {
+  id: 'bench-login',
+  title: 'The bench can bring up the boards that it is to bring up',
+  why: 'Updates, reboots and shutting down are for root: who may not become root on a board can only look at it.',
+  source: 'sudo(8), sshd(8)',
+  check: ({ plan }) => {
+    const { wanted, benchKey } = plan.bringUp;
+    if (!wanted && !benchKey) return [];
+    const hits: Hit[] = [];
+    if (plan.extras.sudo === 'none')
+      hits.push({
+        severity: 'warns',
+        message: 'Boards are to be brought up, and their user may not become root.',
+        fix: 'Let the user become root, or bring the boards up by hand.',
+        place: 'extras.sudo',
+      });
+    if (wanted && !benchKey && !plan.access.passwordLogin)
+      hits.push({
+        severity: 'note',
+        message:
+          'Boards are to be brought up by this computer’s SSH agent alone: no key of the bench goes onto the cards.',
+        fix: 'Have the agent hold one of the keys above, or put the bench’s own key onto the cards.',
+        place: 'access.keys',
+      });
+    return hits;
+  },
+};
+
 export const accessRules: readonly Rule[] = [
+  bringingUp,
   userName,
   keyForm,
   keyStrength,

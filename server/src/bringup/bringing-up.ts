@@ -2,7 +2,7 @@ import pLimit from 'p-limit';
 import { isSure, type Device } from '@nest-mark/core';
 import { expectedOf, stepsOf } from '@nest-mark/core/bring-up';
 import { bringUpBoard, type BoardEnd, type ShellPlace } from '@nest-mark/station';
-import { batchProgress } from '../finding';
+import { batchProgress, lookAgain } from '../finding';
 import { needBatch, type StoredBatch } from '../plans';
 import { reasonOf } from '../platform/http/problems';
 import { untilRecorded } from '../platform/queue/until-recorded';
@@ -18,8 +18,13 @@ const TELL_EVERY = 200;
 /** Milliseconds for which the places where boards were proved are not looked up again. */
 const PLACES_MS = 1000;
 
+/** Milliseconds between two times that boards are looked for where others of their batch were. */
+const SEEK_EVERY = 4000;
+
 /** Where boards were proved last, looked up once for many. */
 class Places {
+  private sought = 0;
+  private seeking: Promise<void> = Promise.resolve();
   private known: { at: number; places: Promise<Map<string, ShellPlace>> } | null = null;
 
   constructor(
@@ -31,6 +36,16 @@ class Places {
     if (!this.known || Date.now() - this.known.at > PLACES_MS)
       this.known = { at: Date.now(), places: untilRecorded(this.bringUps, () => this.look()) };
     return (await this.known.places).get(deviceId) ?? null;
+  }
+
+  /** Looks where the boards are now: once for all who ask at the same time, and not more often than is of use. */
+  async seek(): Promise<void> {
+    if (Date.now() - this.sought < SEEK_EVERY) return this.seeking;
+    this.sought = Date.now();
+    this.seeking = lookAgain(this.bringUps.finding, this.batchId).then(() => {
+      this.known = null;
+    });
+    return this.seeking;
   }
 
   private async look(): Promise<Map<string, ShellPlace>> {
@@ -146,6 +161,7 @@ class Bringing {
       ]),
     );
     live.begin(deviceId);
+    await untilRecorded(bringUps, () => repository.beginAgain(runId, deviceId));
     await untilRecorded(bringUps, () => runs.repository.step(runId, deviceId, 'logging in'));
     bringUps.events.send({ type: 'progress', batchId: batch.id });
     return bringUpBoard({
@@ -154,6 +170,7 @@ class Bringing {
       ...login,
       skipped: new Map(skips.map(({ stepId, reason }) => [stepId, reason])),
       place: () => this.places.of(deviceId),
+      seek: () => this.places.seek(),
       note: async (stepId, note) => {
         await untilRecorded(bringUps, () => repository.note(runId, deviceId, stepId, note));
         this.tell();

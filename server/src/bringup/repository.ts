@@ -10,6 +10,7 @@ interface StepRow {
   step_id: string;
   state: StepState;
   message: string;
+  did: string;
   findings: BoardFinding[];
   boot_id: string | null;
   at: Date;
@@ -57,8 +58,9 @@ const states: Record<ItemState, BoardState> = {
 
 const toStep = (row: StepRow): BoardStep => ({
   stepId: row.step_id,
-  state: row.state,
-  text: row.message,
+  // Asked anew after a cut: what was done in this run was done.
+  state: row.state === 'well' && row.did !== '' ? 'done' : row.state,
+  text: row.state === 'well' && row.did !== '' ? row.did : row.message,
   findings: row.findings,
   at: millis(row.at),
 });
@@ -121,11 +123,26 @@ export class BringUpRepository {
         step_id: stepId,
         state,
         message: text,
+        did: state === 'done' ? text : '',
         findings: JSON.stringify(findings),
         at: this.knex.raw('clock_timestamp()'),
       })
       .onConflict(['run_id', 'device_id', 'step_id'])
-      .merge(['state', 'message', 'findings', 'at']);
+      .merge({
+        state,
+        message: text,
+        findings: JSON.stringify(findings),
+        at: this.knex.raw('clock_timestamp()'),
+        did: this.knex.raw(`case when excluded.did <> '' then excluded.did else board_step.did end`),
+      });
+  }
+
+  /** What a program that died was at is asked again. */
+  async beginAgain(runId: string, deviceId: string): Promise<void> {
+    await this.knex('board_step')
+      .where({ run_id: runId, device_id: deviceId })
+      .whereIn('state', ['asking', 'waiting', 'doing'])
+      .update({ state: 'queued', message: '', findings: '[]' });
   }
 
   /** Notes the boot in which something is about to be ordered. */

@@ -12,6 +12,8 @@ export async function stamp(
   deviceIds: string[],
   column: Stamp,
   verb: string,
+  /** What is to be said of a device beside it, a sentence; empty for nothing. */
+  more: (deviceId: string) => string = () => '',
 ): Promise<void> {
   const { plan } = await needBatch(finding.plans, batchId);
   const done = await finding.plans.repository.stamp(batchId, deviceIds, column);
@@ -22,7 +24,7 @@ export async function stamp(
       kind: column.replace('_at', ''),
       batchId,
       deviceId,
-      text: `${names.get(deviceId) ?? deviceId} was ${verb}.`,
+      text: `${names.get(deviceId) ?? deviceId} was ${verb}. ${more(deviceId)}`.trimEnd(),
     })),
   );
   finding.events.send({ type: 'progress', batchId });

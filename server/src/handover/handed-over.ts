@@ -1,3 +1,4 @@
+import type { DeviceProgress, Plan } from '@nest-mark/core';
 import { batchProgress } from '../finding';
 import { stamp } from '../finding';
 import { needBatch } from '../plans';
@@ -27,8 +28,17 @@ async function refuseCopied(
     });
 }
 
-/** Notes that devices were handed over now. @throws Problem when a card of theirs was copied */
+/** Whether a board that was seen may still let the bench in by its own key. */
+export const keepsBenchKey = (plan: Plan, entry: DeviceProgress | null): boolean =>
+  plan.bringUp.benchKey && entry?.seen?.standing === 'proved' && entry.bringUp?.keyOff !== true;
+
+/** Notes that devices were handed over now, and says who still lets the bench in. @throws Problem when a card of theirs was copied */
 export async function handOver(handover: HandOver, batchId: string, deviceIds: string[]): Promise<void> {
   await refuseCopied(handover, batchId, deviceIds);
-  await stamp(handover.finding, batchId, deviceIds, 'handed_over_at', 'handed over');
+  const { plan } = await needBatch(handover.plans, batchId);
+  const { devices } = await batchProgress(handover.finding, batchId);
+  const progress = new Map(devices.map((entry) => [entry.deviceId, entry]));
+  await stamp(handover.finding, batchId, deviceIds, 'handed_over_at', 'handed over', (deviceId) =>
+    keepsBenchKey(plan, progress.get(deviceId) ?? null) ? 'The bench’s key was not taken off it.' : '',
+  );
 }

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { handOver } from './handed-over';
+import { handOver, keepsBenchKey } from './handed-over';
 import {
   DeviceIdsSchema,
   deviceFacts,
@@ -17,6 +17,7 @@ import { record } from '../platform/log/record';
 import type { HandOver } from './domain';
 import { needBatch } from '../plans';
 import { batchProgress } from '../finding';
+
 
 async function gather(
   handover: HandOver,
@@ -61,7 +62,9 @@ async function gather(
       remark:
         copies.length > 0 && entry?.seen
           ? `its card was copied: its key signs at ${[entry.seen.address, ...copies].join(' and ')}`
-          : '',
+          : keepsBenchKey(plan, entry ?? null)
+            ? 'the bench’s key was not taken off it'
+            : '',
     };
   });
   return { name: fileSlug(plan.name), targets, csv };

@@ -165,6 +165,7 @@ if [ -f /run/board/starting ]; then echo 'status: running'; else echo "status: $
 export const programs: Readonly<Record<string, string>> = {
   systemctl,
   'systemd-run': systemdRun,
+  hostname: '#!/bin/sh\ncat /run/board/name\n',
   timedatectl,
   date,
   hostnamectl,

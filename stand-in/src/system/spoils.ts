@@ -20,9 +20,7 @@ const INDEX = `for f in *.deb; do
 done >Packages.new && mv Packages.new Packages`;
 
 /** Makes the last script of a package another one, in the repository and where it is half installed. */
-const withPostinst = (
-  does: string,
-): string => `cd /srv/repository && rm -rf /srv/bad &&
+const withPostinst = (does: string): string => `cd /srv/repository && rm -rf /srv/bad &&
 dpkg-deb -R reed-tools_1.4_all.deb /srv/bad && printf '#!/bin/sh\\n${does}\\n' >/srv/bad/DEBIAN/postinst &&
 chmod 755 /srv/bad/DEBIAN/postinst && dpkg-deb -Znone -b /srv/bad reed-tools_1.4_all.deb >/dev/null
 [ -f /var/lib/dpkg/info/reed-tools.postinst ] && cp /srv/bad/DEBIAN/postinst /var/lib/dpkg/info/reed-tools.postinst
@@ -31,7 +29,7 @@ ${INDEX}`;
 export const spoils: Record<SystemFault, string> = {
   'lock-held': `printf '#!/bin/sh\\n%s\\n' "${holdLock.replaceAll('$', '\\$').replaceAll('"', '\\"')}" >/board/other-update; chmod 755 /board/other-update; systemd-run --unit=other-update /board/other-update`,
   'broken-download':
-    'for f in /srv/repository/tide-tables_*; do mv "$f" "/srv/kept-${f##*/}" 2>/dev/null; : >"$f"; done',
+    'for f in /srv/repository/tide-tables_*; do k=/srv/kept-${f##*/}; [ -e "$k" ] || mv "$f" "$k"; : >"$f"; done',
   'bad-package': withPostinst('exit 3'),
   'weak-supply': "echo 'hwmon hwmon1: Undervoltage detected!' >>/board/kernel.log",
   'service-failed': 'echo tide-gauge.service >/board/failed-units',

@@ -194,6 +194,7 @@ export interface BringWishes {
   signal?: AbortSignal;
   patience?: Partial<BoardWork['patience']>;
   place?: BoardWork['place'];
+  seek?: BoardWork['seek'];
   onNote?: (stepId: string, note: StepNote) => void;
 }
 
@@ -217,6 +218,7 @@ export async function bring(started: StartedBoard, wishes: BringWishes = {}): Pr
     benchKey: benchKey.privateText,
     skipped: wishes.skipped ?? new Map(),
     place: wishes.place ?? (() => Promise.resolve(started.place())),
+    seek: wishes.seek ?? (() => Promise.resolve()),
     note: (stepId, note) => {
       notes.push([stepId, note]);
       wishes.onNote?.(stepId, note);

@@ -26,6 +26,8 @@ export interface BoardWork {
   skipped: ReadonlyMap<string, string>;
   /** Where it was proved last; null while that is not known. */
   place(): Promise<ShellPlace | null>;
+  /** Looks where the boards are now, since this one is not where it was; it may be called often. */
+  seek(): Promise<void>;
   /** Writes down how a step stands; returns when that is on record. */
   note(stepId: string, note: StepNote): Promise<void>;
   recall(stepId: string): Promise<StepMemory | null>;

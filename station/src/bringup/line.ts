@@ -64,10 +64,20 @@ export class Line {
         const fault = error instanceof ShellError ? error.fault : null;
         // While a system starts it may let nobody in yet (pam_nologin(8)).
         const passing = fault === 'away' || fault === 'lost' || (allowed && fault === 'no-login');
-        if (!passing || Date.now() >= until) throw error;
+        const moved = (fault === 'other-key' || fault === 'no-key') && (allowed || (await this.hasMoved()));
+        if (!(passing || moved) || Date.now() >= until) throw error;
+        if (fault === 'away') await this.work.seek();
         await this.wait(patience.look);
       }
     }
+  }
+
+  /** Whether the board is somewhere else than where another one answered. */
+  private async hasMoved(): Promise<boolean> {
+    const before = await this.work.place();
+    await this.work.seek();
+    const now = await this.work.place();
+    return now !== null && (now.address !== before?.address || now.port !== before.port);
   }
 
   /** Asks many questions at once. @throws ShellError */

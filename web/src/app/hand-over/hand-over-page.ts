@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { deviceStanding, fileSlug, isSure, mayBeHandedOver, settingsOf } from '@nest-mark/core';
+import { deviceStanding, fileSlug, isSure, listed, mayBeHandedOver, settingsOf } from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { batchFeature } from '../state/batch.reducer';
@@ -58,6 +58,22 @@ export class HandOverPage {
         : [];
     }),
   );
+  /** Boards that were proved and still let the bench in by its own key. */
+  protected readonly benchIn = computed(() =>
+    this.plan()?.bringUp.benchKey === true
+      ? this.proved()
+          .filter(({ facts }) => facts.bringUp?.keyOff !== true)
+          .map(({ device }) => device.hostName)
+      : [],
+  );
+  /** Boards that wait for bringing up. */
+  protected readonly waiting = computed(
+    () => this.proved().filter(({ facts }) => facts.handedOverAt === null && !mayBeHandedOver(facts)).length,
+  );
+  protected readonly benchInWords = computed(() => {
+    const names = this.benchIn();
+    return names.length > 6 ? `${String(names.length)} boards` : listed(names);
+  });
   protected readonly example = computed(
     () => this.proved()[0]?.device.hostName ?? this.views()[0]?.device.hostName ?? 'name',
   );

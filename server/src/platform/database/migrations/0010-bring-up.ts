@@ -10,6 +10,8 @@ export async function up(knex: Knex): Promise<void> {
       step_id text not null,
       state text not null,
       message text not null,
+      /** What it did in this run; kept when it is asked anew and has nothing to do any more. */
+      did text not null default '',
       findings jsonb not null default '[]',
       /** The boot in which something was ordered, before it was. */
       boot_id text,

@@ -1,0 +1,412 @@
+import { execFileSync } from 'node:child_process';
+import fc from 'fast-check';
+import { emptyPlan } from '../src/plan/model';
+import { readOwnSteps, ownStepsText } from '../src/plan/own-step';
+import { plainOutput, questionScript, readAnswers, struckOut } from '../src/bringup/ask';
+import { readJob, readProgress } from '../src/bringup/job';
+import type { Answer } from '../src/bringup/model';
+import {
+  hasShell,
+  readAccounts,
+  readKeys,
+  readMemory,
+  readPasswords,
+  readRate,
+  readSavedNetworks,
+  readSpace,
+  readSshd,
+  readTemperature,
+  readUnits,
+  readUpgrades,
+} from '../src/bringup/readers';
+import { shellWord } from '../src/bringup/shell-text';
+import { shippedSteps, stepsOf } from '../src/bringup/steps/index';
+import type { Expected } from '../src/bringup/expected';
+
+const sh = (script: string): string => execFileSync('sh', ['-s'], { input: script, encoding: 'latin1' });
+
+describe('questions in one script', () => {
+  it('are answered by a real shell, each with its own words and its own code', () => {
+    const questions = [
+      { id: 'a', command: `echo "it's"; exit 3`, root: false },
+      { id: 'b', command: 'cat', root: false },
+      { id: 'c', command: 'yes | head -c 200000', root: false },
+      { id: 'd', command: 'nosuchprogram', root: false },
+      { id: 'e', command: `printf '\\nm a begin\\nlie\\nm a rc=0\\n'`, root: false },
+    ];
+    const answers = readAnswers(sh(questionScript(questions, 'q7')), 'q7', questions);
+    expect(answers.get('a')).toEqual({ code: 3, text: "it's\n" });
+    // Nobody can answer a question that reads: it reads nothing.
+    expect(answers.get('b')).toEqual({ code: 0, text: '' });
+    expect(answers.get('c')!.text.length).toBe(65_536);
+    expect(answers.get('d')!.code).toBe(127);
+    expect(answers.get('e')).toMatchObject({ code: 0, text: expect.stringContaining('lie') as string });
+  });
+
+  it('quote any text as one word (property, against sh; seed 11)', () => {
+    fc.assert(
+      fc.property(
+        fc.string({ maxLength: 60 }).filter((text) => !text.includes('\0')),
+        (text) => {
+          const bytes = Buffer.from(text, 'utf8').toString('latin1');
+          expect(sh(`printf %s ${Buffer.from(shellWord(text), 'utf8').toString('utf8')}`)).toBe(bytes);
+        },
+      ),
+      { seed: 11, numRuns: 60 },
+    );
+  });
+
+  it('whatever a board prints, an answer is never made of another one’s (property; seed 12)', () => {
+    const questions = ['a', 'b', 'c'].map((id) => ({ id, command: '', root: false }));
+    fc.assert(
+      fc.property(fc.array(fc.string({ maxLength: 40 }), { minLength: 3, maxLength: 3 }), (texts) => {
+        const output = questions
+          .map(({ id }, index) => `\nmark ${id} begin\n${texts[index]!}\nmark ${id} rc=${String(index)}\n`)
+          .join('');
+        const answers = readAnswers(output, 'mark', questions);
+        questions.forEach(({ id }, index) =>
+          expect(answers.get(id)).toEqual({ code: index, text: texts[index] }),
+        );
+        // Cut anywhere, it is unanswered or the same.
+        const cut = readAnswers(output.slice(0, Math.floor(output.length / 2)), 'mark', questions);
+        questions.forEach(({ id }, index) => {
+          const { code } = cut.get(id)!;
+          expect(code === null || code === index).toBe(true);
+        });
+      }),
+      { seed: 12, numRuns: 300 },
+    );
+  });
+
+  it('show what was printed plainly, and strike secrets out', () => {
+    expect(plainOutput('\x1b[31mred\x1b[0m \x07bell \u202eevil\r\nnext')).toBe('red ·bell ·evil\nnext');
+    expect(struckOut('a low tide at nine, low tide', ['low tide', 'low tide at nine', 'no'])).toBe(
+      'a [struck out], [struck out]',
+    );
+  });
+});
+
+describe('what programs of a board print', () => {
+  it('getent and awk of this machine', () => {
+    const passwd = execFileSync('getent', ['passwd'], { encoding: 'utf8' });
+    const accounts = readAccounts(passwd);
+    expect(accounts.length).toBe(passwd.trim().split('\n').length);
+    expect(accounts.find(({ name }) => name === 'root')).toMatchObject({ uid: 0, home: '/root' });
+    expect(accounts.filter(hasShell).map(({ name }) => name)).toContain('root');
+    expect(accounts.filter(hasShell).map(({ name }) => name)).not.toContain('daemon');
+    // The form of the question, on lines of shadow(5).
+    const asked = sh(
+      `printf 'root:*:1\\nada:$6$x$y:1\\nbo::1\\n' | awk -F: '{print $1,($2==""?"none":($2~/^[!*]/?"locked":"set"))}'`,
+    );
+    expect([...readPasswords(asked)]).toEqual([
+      ['root', 'locked'],
+      ['ada', 'set'],
+      ['bo', 'none'],
+    ]);
+  });
+
+  it('df, dd and /proc of this machine', () => {
+    const space = readSpace(execFileSync('df', ['-kP', '/'], { encoding: 'utf8' }))!;
+    expect(space.size).toBeGreaterThan(space.free);
+    const rate = readRate(sh('dd if=/dev/zero of=/dev/null bs=1M count=16 2>&1'));
+    expect(rate).toBeGreaterThan(1);
+    const memory = readMemory(sh('cat /proc/meminfo'), 'MemTotal');
+    expect(memory).toBeGreaterThan(1e8);
+    expect(readMemory('MemTotal: lots', 'MemTotal')).toBeNull();
+  });
+
+  it('units, temperatures, settings of the login service, and upgrades, as the programs print them', () => {
+    // systemctl list-units --failed --plain --no-legend (systemd 252).
+    expect(
+      readUnits('netplan-regdom.service loaded failed failed Reg\n● x@y.service loaded failed\n'),
+    ).toEqual(['netplan-regdom.service', 'x@y.service']);
+    expect(readTemperature('47200\n51000\ncat: no\n')).toBe(51);
+    expect(readTemperature('')).toBeNull();
+    // sshd -T (OpenSSH 9.2).
+    expect(
+      readSshd('passwordauthentication no\npermitrootlogin without-password\n').get('permitrootlogin'),
+    ).toBe('without-password');
+    // apt-get -s upgrade (apt 2.6.1).
+    expect(readUpgrades('Inst reed [1.0] (1.1 localhost [all])\nConf reed (1.1 localhost [all])\n')).toEqual([
+      { name: 'reed', from: '1.0', to: '1.1' },
+    ]);
+  });
+
+  it('keys with options, and networks of both programs, without a secret', () => {
+    const keys = readKeys(
+      'ada restrict,from="10.0.0.0/8" ssh-ed25519 AAAAC3Nza one\nada # AAAAold\nbo ssh-rsa AAAAB3 x\n',
+    );
+    expect([...keys]).toEqual([
+      ['ada', ['AAAAC3Nza']],
+      ['bo', ['AAAAB3']],
+    ]);
+    const saved = readSavedNetworks(
+      '== /etc/NetworkManager/system-connections/a.nmconnection\n[connection]\nautoconnect-priority=5\n[wifi]\nssid=72;105;\n' +
+        '== /etc/wpa_supplicant/wpa.conf\nnetwork={\n ssid="Salt Marsh"\n priority=3\n}\n== /x/eth.nmconnection\n[ethernet]\n',
+    );
+    expect(saved.map(({ shown, priority }) => [shown, priority])).toEqual([
+      ['Hi', 5],
+      ['Salt Marsh', 3],
+    ]);
+  });
+
+  it('nothing that is random breaks a reader (property; seed 13)', () => {
+    fc.assert(
+      fc.property(fc.string({ maxLength: 400, unit: 'binary' }), (text) => {
+        for (const read of [
+          readAccounts,
+          readKeys,
+          readPasswords,
+          readSavedNetworks,
+          readSpace,
+          readSshd,
+          readTemperature,
+          readUnits,
+          readUpgrades,
+          readRate,
+          readJob,
+        ])
+          read(text);
+        readProgress(text.split('\n'));
+      }),
+      { seed: 13, numRuns: 500 },
+    );
+  });
+});
+
+describe('a job on a board', () => {
+  it('tells its phase and share by the status channel of apt 2.6.1', () => {
+    expect(readProgress(['phase:download', 'dlstatus:5:67.5181:Retrieving file 5 of 6'])).toEqual({
+      phase: 'download',
+      share: 0.675181,
+      text: 'Retrieving file 5 of 6',
+    });
+    expect(readProgress(['pmstatus:probe-ask:4.0000:Unpacking probe-ask: a colon'])).toEqual({
+      phase: 'install',
+      share: 0.04,
+      text: 'Unpacking probe-ask: a colon',
+    });
+    expect(readProgress(['phase:lists', 'dlstatus:1:20:Get'])!.phase).toBe('lists');
+    expect(readProgress(['pmerror:bad:33.3:returned error'])!.text).toBe('failed: returned error');
+    expect(readProgress(['garbage'])).toBeNull();
+  });
+
+  it('has run, runs, or was cut off, and who restarted in the middle is told from who runs', () => {
+    const told = (active: string, rc: string, same: string): string =>
+      `active=${active}\nname=updates\nrc=${rc}\n${same}\nsize=4\nstatus=phase:lists\nlog=\nlog\n`;
+    expect(readJob(told('active', '', 'same=yes')).state).toBe('running');
+    expect(readJob(told('inactive', '0', 'same=yes'))).toMatchObject({
+      state: 'ended',
+      code: 0,
+      log: 'log\n',
+    });
+    expect(readJob(told('inactive', '', 'same=yes')).state).toBe('cut');
+    expect(readJob(told('active', '', '')).state).toBe('cut');
+    expect(readJob('').state).toBe('none');
+  });
+});
+
+const expected: Expected = {
+  hostName: 'tank-01',
+  mark: '7KQ4M',
+  userName: 'keeper',
+  users: [{ name: 'keeper', keys: ['AAAAkey'], sudo: true }],
+  passwordLogin: false,
+  timeZone: 'Europe/Copenhagen',
+  locale: 'en_GB.UTF-8',
+  keyboard: 'dk',
+  country: 'DK',
+  networks: [
+    { hex: '61', shown: 'a', priority: 2 },
+    { hex: '62', shown: 'b', priority: 1 },
+  ],
+  benchKey: 'AAAAbench',
+};
+const step = (id: string) => shippedSteps.find((one) => one.id === id)!;
+const judge = (id: string, texts: Record<string, string | Answer>, now = 0) =>
+  step(id).judge({
+    answers: new Map(
+      Object.entries(texts).map(([key, text]) => [key, typeof text === 'string' ? { code: 0, text } : text]),
+    ),
+    expected,
+    now,
+  });
+const no: Answer = { code: 1, text: '' };
+
+describe('what a step makes of the answers', () => {
+  const well: Record<string, string> = {
+    name: 'tank-01\n',
+    'name-kept': 'tank-01\n',
+    mark: '{"mark":"7KQ4M","nest":"A1","hostName":"tank-01","batchId":"b"}',
+    people: 'root:x:0:0:root:/root:/bin/bash\nkeeper:x:1000:1000::/home/keeper:/bin/bash\n',
+    passwords: 'root locked\nkeeper locked\n',
+    keys: 'keeper ssh-ed25519 AAAAkey mara\nkeeper restrict ssh-ed25519 AAAAbench nest-mark-bench\n',
+    login: 'passwordauthentication no\nkbdinteractiveauthentication no\npermitrootlogin prohibit-password\n',
+    zone: '/usr/share/zoneinfo/Europe/Copenhagen',
+    locale: 'LANG=en_GB.UTF-8\n',
+    locales: 'C\nC.utf8\nen_GB.utf8\n',
+    keyboard: 'XKBLAYOUT="dk"\nXKBVARIANT=""\n',
+    networks:
+      '== /a.nmconnection\n[connection]\nautoconnect-priority=9\n[wifi]\nssid=a\n== /b.nmconnection\n[wifi]\nssid=b\n',
+    country: 'DK\n',
+  };
+
+  it('a board as planned', () => {
+    expect(judge('as-planned', well)).toMatchObject({ verdict: 'well', findings: [] });
+  });
+
+  it.each<[string, Partial<typeof well>, RegExp]>([
+    ['another name', { name: 'board\n', 'name-kept': 'board\n' }, /Its name is board, planned is tank-01/],
+    ['a name that comes with the reboot', { name: 'board' }, /comes with the next reboot/],
+    [
+      'another mark',
+      { mark: '{"mark":"QQQQQ","nest":"A1","hostName":"x","batchId":"b"}' },
+      /is QQQQQ, planned is 7KQ4M/,
+    ],
+    ['a missing user', { people: 'root:x:0:0::/root:/bin/sh\n' }, /The user keeper is not there/],
+    [
+      'one more who can log in',
+      { people: `${well['people']!}demo:x:1001:1001::/home/demo:/bin/sh\n`, passwords: 'demo set\n' },
+      /demo can log in by a password/,
+    ],
+    ['root by a key', { keys: `${well['keys']!}root ssh-ed25519 AAAAroot x\n` }, /root can log in by a key/],
+    ['an empty password', { passwords: 'keeper none\n' }, /keeper has an empty password/],
+    [
+      'a missing key',
+      { keys: 'keeper ssh-ed25519 AAAAbench b\n' },
+      /1 of 1 planned keys of keeper is not there/,
+    ],
+    [
+      'one more key',
+      { keys: `${well['keys']!}keeper ssh-rsa AAAAmore x\n` },
+      /1 key that is not in the plan/,
+    ],
+    ['login by password', { login: 'passwordauthentication yes\n' }, /Login by password is open/],
+    ['root by password', { login: 'permitrootlogin yes\n' }, /Root may log in by password/],
+    ['another time zone', { zone: '/usr/share/zoneinfo/Etc/UTC' }, /time zone is Etc\/UTC/],
+    ['another locale', { locale: 'LANG=C.UTF-8' }, /locale is C\.UTF-8/],
+    ['a locale that was never generated', { locales: 'C\n' }, /never generated/],
+    ['another keyboard', { keyboard: 'XKBLAYOUT="us"' }, /keyboard is us/],
+    ['another country', { country: 'US' }, /rules of US, planned is DK/],
+    ['a missing network', { networks: '== /a.nmconnection\n[wifi]\nssid=a\n' }, /The network b is not saved/],
+    [
+      'one more network',
+      { networks: `${well['networks']!}== /c.nmconnection\n[wifi]\nssid=c\n` },
+      /also joins c/,
+    ],
+    [
+      'another order',
+      {
+        networks:
+          '== /a.nmconnection\n[wifi]\nssid=a\n== /b.nmconnection\n[connection]\nautoconnect-priority=3\n[wifi]\nssid=b\n',
+      },
+      /in another order/,
+    ],
+  ])('%s', (_what, change, told) => {
+    const { verdict, findings } = judge('as-planned', { ...well, ...change } as Record<string, string>);
+    expect(verdict).toBe('differs');
+    expect(findings.map(({ text }) => text).join('\n')).toMatch(told);
+    for (const { todo } of findings) expect(todo).not.toBe('');
+  });
+
+  it('a board that answers nothing is never well', () => {
+    for (const one of shippedSteps) {
+      const answers = new Map(one.questions(expected).map(({ id }) => [id, { code: null, text: '' }]));
+      expect([one.id, one.judge({ answers, expected, now: 0 }).verdict]).not.toEqual([one.id, 'well']);
+    }
+  });
+
+  it('the first boot: at work, done, broken; a script that still stands on the command line', () => {
+    const rest = { line: 'quiet', system: 'running', 'seed-off': no };
+    expect(judge('first-boot', { ...rest, seed: 'status: running' }).verdict).toBe('wait');
+    expect(judge('first-boot', { ...rest, seed: 'status: done' }).verdict).toBe('well');
+    expect(judge('first-boot', { ...rest, seed: { code: 1, text: 'status: error' } }).verdict).toBe(
+      'differs',
+    );
+    expect(
+      judge('first-boot', { ...rest, seed: { code: 127, text: 'not found' }, line: 'x systemd.run=/boot/a' })
+        .verdict,
+    ).toBe('wait');
+    expect(
+      judge('first-boot', {
+        ...rest,
+        seed: { code: 127, text: 'not found' },
+        system: { code: 1, text: 'degraded' },
+      }).verdict,
+    ).toBe('well');
+  });
+
+  it('the clock, the root’s size, and the health', () => {
+    expect(judge('clock', { date: '1000', synchronised: 'yes', keeps: 'yes' }, 1020).verdict).toBe('well');
+    expect(judge('clock', { date: '1000' }, 4600)).toMatchObject({
+      verdict: 'to-do',
+      text: expect.stringContaining('60 min slow') as string,
+    });
+    expect(judge('root-grown', { root: '/dev/x 15500000000', card: '16000000000' }).verdict).toBe('well');
+    expect(judge('root-grown', { root: '/dev/x 4000000000', card: '16000000000' }).verdict).toBe('differs');
+    const fine = {
+      memory: 'MemAvailable:     700000 kB\n',
+      space: 'x\n/dev/x 15000000 4000000 11000000 27% /\n',
+      mount: 'rw,noatime',
+      write: '',
+    };
+    expect(judge('health', fine).verdict).toBe('well');
+    expect(judge('health', { ...fine, mount: 'ro' }).findings[0]!.severity).toBe('stops');
+    expect(judge('health', { ...fine, heat: '84000' }).verdict).toBe('differs');
+    expect(judge('health', { ...fine, radio: 'Connected\n\tsignal: -81 dBm\n' }).text).toMatch(
+      /weak: -81 dBm/,
+    );
+  });
+
+  it('the bench’s key: off, on, and the only way in', () => {
+    expect(judge('key-off', { 'own-keys': 'me ssh-ed25519 AAAAkey x\n', linked: no }).verdict).toBe('well');
+    expect(
+      judge('key-off', {
+        'own-keys': 'me ssh-ed25519 AAAAkey x\nme restrict ssh-ed25519 AAAAbench y\n',
+        linked: no,
+      }).verdict,
+    ).toBe('to-do');
+    expect(
+      judge('key-off', { 'own-keys': 'me restrict ssh-ed25519 AAAAbench y\n', linked: no }).findings[0]!
+        .severity,
+    ).toBe('stops');
+  });
+});
+
+describe('the steps of a batch', () => {
+  const plan = emptyPlan('x').bringUp;
+  const own = {
+    id: '00000000-0000-4000-8000-000000000001',
+    title: 'Gauge',
+    why: '',
+    question: 'true',
+    does: 'true',
+    root: true,
+    role: 'gate',
+    seconds: 5,
+  };
+
+  it('own ones come before what ends our way to the board, and for their role only', () => {
+    const ids = (role?: string): string[] => stepsOf({ without: [], own: [own] }, role).map(({ id }) => id);
+    expect(ids().slice(-3)).toEqual([`own-${own.id}`, 'key-off', 'shut-down']);
+    expect(ids('tank')).not.toContain(`own-${own.id}`);
+    expect(ids('gate')).toContain(`own-${own.id}`);
+    expect(stepsOf(plan).map(({ id }) => id)).not.toContain('shut-down');
+  });
+
+  it('are shared as files, and a file that is none of ours is refused', () => {
+    let turn = 0;
+    const id = (): string => `00000000-0000-4000-8000-00000000001${String(turn++)}`;
+    expect(readOwnSteps(ownStepsText([own]), id)).toEqual([
+      { ...own, id: '00000000-0000-4000-8000-000000000010' },
+    ]);
+    for (const text of [
+      '',
+      '{}',
+      '[1]',
+      '{"nestMarkSteps":2,"steps":[]}',
+      JSON.stringify({ nestMarkSteps: 1, steps: [{}] }),
+    ])
+      expect(readOwnSteps(text, id)).toBeNull();
+  });
+});

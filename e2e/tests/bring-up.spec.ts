@@ -1,0 +1,90 @@
+import AxeBuilder from '@axe-core/playwright';
+import { emptyPlan, type BringUp, type LogEntry } from '@nest-mark/core';
+import { expect, test, type Page } from '../helpers/app';
+import { provedBatch } from '../helpers/proved';
+import { stage } from '../helpers/steps';
+
+const wanted = { bringUp: emptyPlan('').bringUp };
+const row = (page: Page, hostName: string) => page.locator(`tr[data-host="${hostName}"]`);
+const panel = (page: Page, hostName: string) => page.getByRole('region', { name: `Bringing up ${hostName}` });
+
+test('twelve boards from proved to ready by one press, three with faults, and the server killed in the middle', async ({
+  ownApp: app,
+  page,
+}) => {
+  const batch = await provedBatch(app, 12, wanted);
+  const spoil = (index: number, fault: string | null): Promise<unknown> =>
+    app.api('POST', '/practice/actions', { do: 'spoil', nest: batch.plan.devices[index]!.nest, fault });
+  await spoil(1, 'broken-download');
+  await spoil(4, 'more-accounts');
+  await spoil(6, 'weak-supply');
+  await page.goto(`${app.url}/batch/${batch.id}/bring-up`);
+
+  // One press: the hands-on time of the whole batch. What it takes is counted in presses and not in seconds.
+  await page.getByRole('button', { name: 'Bring up 12' }).click();
+  await expect(row(page, 'tank-01').getByText(/lists|fetches|installs/)).toBeVisible();
+  await app.kill('SIGKILL');
+  await expect(page.getByText('No connection to the server')).toBeVisible();
+  await app.start('--no-demo');
+  await page.goto(`${app.url}/batch/${batch.id}/bring-up`);
+
+  // It goes on by itself; each board says where it is.
+  await expect(page.getByText('9 of 12', { exact: true })).toBeVisible({ timeout: 300_000 });
+  await expect(page.locator('tr[data-state="hand"]')).toHaveCount(3);
+  for (const [name, told] of [
+    ['tank-02', /A package could not be fetched/],
+    ['tank-05', /demo can log in by a password and is not in the plan/],
+    ['tank-07', /The kernel complains of its power: .*Undervoltage/],
+  ] as const) {
+    await page.getByRole('button', { name: `Look at ${name}` }).click();
+    await expect(panel(page, name)).toContainText(told);
+  }
+  const { boards } = await app.api<BringUp>('GET', `/batches/${batch.id}/bring-up`);
+  expect(boards.filter(({ keyOff }) => keyOff)).toHaveLength(9);
+  const log = await app.api<LogEntry[]>('GET', `/log?batchId=${batch.id}&limit=500`);
+  expect(log.filter(({ kind }) => kind === 'brought-up')).toHaveLength(9);
+
+  // One is mended, of one it is said that it may stay so.
+  await spoil(1, null);
+  await page.getByRole('button', { name: 'Look at tank-02' }).click();
+  await panel(page, 'tank-02').getByRole('button', { name: 'Look at it again' }).click();
+  await expect(row(page, 'tank-02')).toHaveAttribute('data-state', 'ready', { timeout: 120_000 });
+  await page.getByRole('button', { name: 'Look at tank-05' }).click();
+  await panel(page, 'tank-05').getByLabel('It may stay so, because').fill('for visitors');
+  await panel(page, 'tank-05').getByRole('button', { name: 'Leave it out' }).click();
+  await expect(row(page, 'tank-05')).toHaveAttribute('data-state', 'ready', { timeout: 120_000 });
+  await expect(page.getByText('11 of 12', { exact: true })).toBeVisible();
+
+  await stage(page, 'Hand over');
+  await expect(page.getByRole('button', { name: 'Note 11 as handed over' })).toBeEnabled();
+});
+
+test('a step of one’s own: one board first, its output as it comes, and shut down until the power may be cut', async ({
+  app,
+  page,
+}) => {
+  const batch = await provedBatch(app, 2, wanted);
+  await page.goto(`${app.url}/batch/${batch.id}/bring-up`);
+  await page.getByRole('button', { name: 'Choose …' }).click();
+  await page.getByRole('checkbox', { name: /^Updates/ }).uncheck();
+  await page.getByRole('checkbox', { name: /^Leftovers removed/ }).uncheck();
+  await page.getByRole('checkbox', { name: /^Shut down/ }).check();
+  await page.getByRole('button', { name: 'Add a step' }).click();
+  await page.getByLabel('Title').fill('Tank gauge');
+  await page.getByLabel('Question: 0 when it is done').fill('grep -q oyster /etc/gauge');
+  await page.getByLabel('What does it').fill('echo oyster >/etc/gauge; echo the gauge is set');
+  await expect(page.getByRole('checkbox', { name: /^One board first/ })).toBeChecked();
+  await expect(page.getByText('Plan saved')).toBeVisible();
+  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
+  expect(violations.map(({ id }) => id)).toEqual([]);
+  await page.getByRole('button', { name: 'Close' }).click();
+  await page.getByRole('button', { name: 'Bring up 2' }).click();
+  await expect(page.getByText('2 of 2', { exact: true })).toBeVisible({ timeout: 180_000 });
+  await page.getByRole('button', { name: 'Look at tank-02' }).click();
+  await expect(panel(page, 'tank-02')).toContainText('its power may be cut when its light is quiet');
+  await expect(panel(page, 'tank-02').getByLabel('What the board prints')).toContainText('the gauge is set');
+  await panel(page, 'tank-02').getByPlaceholder('Lines with …').fill('gauge');
+  await expect(panel(page, 'tank-02').getByLabel('What the board prints')).toHaveText(
+    /^\s*(.*gauge.*\s*)+$/i,
+  );
+});
