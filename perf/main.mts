@@ -3,6 +3,7 @@ import { cpus } from 'node:os';
 import { join } from 'node:path';
 import { seconds, type Result } from './measure.mjs';
 import { arrivals } from './arrive.mjs';
+import { bringUps } from './bring-up.mjs';
 import { checkLarge, filesOfMany, hashing } from './files.mjs';
 import { forecastAgainstRounds } from './forecast.mjs';
 import { finding } from './find.mjs';
@@ -27,6 +28,7 @@ const parts: Record<string, () => Promise<Result[]>> = {
   sweep: async () => [await scanRefused(), ...(await searchDead())],
   find: finding,
   arrive: () => arrivals(root, folder),
+  bringup: () => bringUps(),
   plan: async () => [await personaliseMany(root), ...(await growth())],
   files: async () => [...(await filesOfMany()), ...(await hashing()), ...(await checkLarge(root, folder))],
   browser: async () => [...(await inBrowser(root)), ...(await keystrokes(root, folder))],

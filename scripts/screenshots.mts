@@ -88,7 +88,6 @@ async function shots(page: Page): Promise<void> {
   await practice({ do: 'insertFresh' });
   await go('Cards');
   await round('erase 4');
-  await shot('cards-arming');
   await page.getByRole('button', { name: 'Erase and write 4 cards' }).click();
   const bar = page.getByRole('progressbar').first();
   while (Number(await bar.getAttribute('aria-valuenow')) < 60) await page.waitForTimeout(100);
@@ -130,6 +129,12 @@ async function shots(page: Page): Promise<void> {
   await practice({ do: 'mend', cause: 'other-key' });
   await page.getByText('12 of 12').waitFor({ timeout: 60_000 });
   await practice({ do: 'endDrill' });
+  await practice({ do: 'spoil', nest: 'A2', fault: 'more-accounts' });
+  await go('Bring up');
+  await page.getByRole('button', { name: 'Bring up 12' }).click();
+  await page.locator('tr[data-state="ready"]').nth(4).waitFor({ timeout: 180_000 });
+  await shot('bring-up');
+  await page.locator('tr[data-state="ready"]').nth(10).waitFor({ timeout: 180_000 });
   await practice({ do: 'power', nest: 'C4', on: false });
   await go('Hand over');
   await shot('hand-over');

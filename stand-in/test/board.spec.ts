@@ -172,7 +172,9 @@ describe('a stand-in board', () => {
       mark: '7KQ4M',
       nest: 'A1',
     });
-    await expect(login('reboot')).rejects.toMatchObject({ code: 127 });
+    // What is not the user's to do is refused as a real system does.
+    await expect(login('reboot')).rejects.toMatchObject({ code: 1 });
+    await expect(login('nosuchprogram')).rejects.toMatchObject({ code: 127 });
     const direct = [
       '-o',
       `UserKnownHostsFile=${known}`,
@@ -205,7 +207,7 @@ describe('a stand-in board', () => {
       groups: [],
     };
     const read = await readCard(new MemorySource(await makeCard(settings({ user }))));
-    expect(read.users).toEqual([{ name: 'keeper', keys: [], hash: user.passwordHash }]);
+    expect(read.users).toEqual([{ name: 'keeper', keys: [], hash: user.passwordHash, sudo: 'ask' }]);
     expect(read.passwordLogin).toBe(true);
     const locked = await readCard(new MemorySource(await makeCard(settings())));
     expect([locked.users[0]?.hash, locked.passwordLogin]).toEqual([null, false]);

@@ -18,7 +18,6 @@ import type { HandOver } from './domain';
 import { needBatch } from '../plans';
 import { batchProgress } from '../finding';
 
-
 async function gather(
   handover: HandOver,
   batchId: string,

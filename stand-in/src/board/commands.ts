@@ -30,12 +30,12 @@ const readSudo = (command: string): Sudo | null => {
 /** By which rule of sudoers(5) a user becomes root. */
 async function rightsOf(system: BoardSystem, user: string): Promise<'free' | 'ask' | 'none'> {
   if (user === 'root') return 'free';
-  const [rule = ''] = await system.read([[`/etc/sudoers.d/nest-${user}`]]);
+  const [rule = ''] = await system.read(`/etc/sudoers.d/nest-${user}`);
   return rule === '' ? 'none' : rule.includes('NOPASSWD') ? 'free' : 'ask';
 }
 
 async function hashOf(system: BoardSystem, user: string): Promise<string> {
-  const [shadow = ''] = await system.read([['/etc/shadow']]);
+  const [shadow = ''] = await system.read('/etc/shadow');
   return (
     shadow
       .split('\n')

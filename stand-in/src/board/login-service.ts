@@ -22,18 +22,12 @@ async function accountOf(
     const user = settings.users.find((candidate) => candidate.name === name);
     return user ? { keys: user.keys, hash: user.hash, byPassword: settings.passwordLogin } : null;
   }
-  const [passwd = '', shadow = ''] = await system.read([['/etc/passwd', '/etc/shadow']]);
-  const field = (text: string, at: number): string | undefined =>
-    text
-      .split('\n')
-      .find((line) => line.startsWith(`${name}:`))
-      ?.split(':')[at];
-  const home = field(passwd, 5);
-  if (home === undefined) return null;
-  const [keys = ''] = await system.read([[`${home}/.ssh/authorized_keys`]]);
+  const [shadow = '', keys = ''] = await system.read('/etc/shadow', `/home/${name}/.ssh/authorized_keys`);
+  const entry = shadow.split('\n').find((line) => line.startsWith(`${name}:`));
+  if (entry === undefined) return null;
   return {
     keys: keys.split('\n').filter((line) => line.trim() !== ''),
-    hash: field(shadow, 1) ?? null,
+    hash: entry.split(':')[1] ?? null,
     byPassword: settings.passwordLogin,
   };
 }
@@ -44,11 +38,10 @@ const withoutOptions = (line: string): string =>
 
 async function allow(
   context: AuthContext,
-  settings: BoardSettings,
-  system: BoardSystem | null,
+  accountFor: (name: string) => Promise<Account | null>,
 ): Promise<boolean> {
   if (context.method !== 'password' && context.method !== 'publickey') return false;
-  const account = await accountOf(context.username, settings, system);
+  const account = await accountFor(context.username);
   if (!account) return false;
   if (context.method === 'password')
     return account.byPassword && account.hash !== null && passwordFits(context.password, account.hash);
@@ -94,10 +87,17 @@ function serve(
   slow: () => number,
 ): void {
   let user = '';
+  // A client asks whether a key would do and then brings its signature: the files are read once for both.
+  const known = new Map<string, Promise<Account | null>>();
+  const accountFor = (name: string): Promise<Account | null> => {
+    const account = known.get(name) ?? accountOf(name, settings, system);
+    known.set(name, account);
+    return account;
+  };
   connection.on('authentication', (context) => {
     const refuse = (): void =>
       context.reject(settings.passwordLogin ? ['publickey', 'password'] : ['publickey']);
-    allow(context, settings, system).then((allowed) => {
+    allow(context, accountFor).then((allowed) => {
       if (!allowed) {
         refuse();
         return;

@@ -162,14 +162,7 @@ export class BoardSystem {
   /** Starts a program as one of its accounts. */
   async start(user: string, command: string, ears: InsideEars): Promise<InsideChild> {
     await this.up();
-    const [passwd] = user === 'root' ? [] : await this.read([['/etc/passwd']]);
-    const home =
-      user === 'root'
-        ? '/root'
-        : (passwd
-            ?.split('\n')
-            .find((line) => line.startsWith(`${user}:`))
-            ?.split(':')[5] ?? '/');
+    const home = user === 'root' ? '/root' : `/home/${user}`;
     const as =
       user === 'root'
         ? []
@@ -183,12 +176,10 @@ export class BoardSystem {
   }
 
   /** Contents of files, an empty text for what is not there. */
-  async read(groups: readonly (readonly string[])[]): Promise<string[]> {
+  async read(...paths: string[]): Promise<string[]> {
     await this.up();
-    const files = await readInside(this.root, groups.flat());
-    return groups
-      .flat()
-      .map((path) => files.find((file) => file.path === path)?.content.toString('utf8') ?? '');
+    const files = await readInside(this.root, paths);
+    return paths.map((path) => files.find((file) => file.path === path)?.content.toString('utf8') ?? '');
   }
 
   /** Runs a line of shell as root, as what happens to a board by itself. */

@@ -20,7 +20,12 @@ for word; do
     esac
 done
 case $verb in
-    reboot | poweroff) echo "$verb" >&${String(ORDERS)} ;;
+    reboot | poweroff)
+        if [ "$(/usr/bin/id -u)" != 0 ]; then
+            echo 'Interactive authentication required.' >&2
+            exit 1
+        fi
+        echo "$verb" >&${String(ORDERS)} ;;
     is-system-running)
         if [ -f /run/board/starting ]; then echo starting; exit 1; fi
         if [ -s /board/failed-units ]; then echo degraded; exit 1; fi
@@ -165,6 +170,8 @@ if [ -f /run/board/starting ]; then echo 'status: running'; else echo "status: $
 export const programs: Readonly<Record<string, string>> = {
   systemctl,
   'systemd-run': systemdRun,
+  reboot: '#!/bin/sh\nexec systemctl reboot\n',
+  poweroff: '#!/bin/sh\nexec systemctl poweroff\n',
   hostname: '#!/bin/sh\ncat /run/board/name\n',
   timedatectl,
   date,

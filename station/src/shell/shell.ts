@@ -75,6 +75,7 @@ export class Shell {
   private constructor(
     private readonly client: Client,
     private readonly password: string | null,
+    private readonly signal: AbortSignal | undefined,
   ) {}
 
   /** @throws ShellError */
@@ -82,7 +83,7 @@ export class Shell {
     const planned = fromBase64(place.hostKey.split(' ')[1] ?? '');
     return new Promise((resolve, reject) => {
       const client = new Client();
-      const shell = new Shell(client, login.password);
+      const shell = new Shell(client, login.password, signal);
       let settled = false;
       let failure: ShellError | null = null;
       const give = (error: ShellError | null): void => {
@@ -159,8 +160,8 @@ export class Shell {
   }
 
   /** Runs a command as the user. @throws ShellError when the connection breaks off */
-  async run(command: string, options: RunOptions = {}): Promise<Done> {
-    return this.follow(await this.channel(command), options);
+  run(command: string, options: RunOptions = {}): Promise<Done> {
+    return this.within(command, (channel) => this.follow(channel, options));
   }
 
   /**
@@ -178,10 +179,10 @@ export class Shell {
   /** How one becomes root here; asked once. @throws ShellError */
   async root(): Promise<RootWay> {
     if (this.rootWay !== null) return this.rootWay;
-    const { text } = await this.run('id -u');
-    if (text.trim() === '0') return (this.rootWay = 'is');
-    const free = await this.run('env LC_ALL=C sudo -n true');
-    if (free.code === 0) return (this.rootWay = 'free');
+    // The first way that there is in most cases is tried at once, and says who it is.
+    const free = await this.run('env LC_ALL=C sudo -n id -u');
+    if (free.code === 0 && free.text.trim() === '0') return (this.rootWay = 'free');
+    if ((await this.run('id -u')).text.trim() === '0') return (this.rootWay = 'is');
     if (this.password === null) return (this.rootWay = 'none');
     // Only trying tells a password that is right from one that does not help.
     const tried = await this.byPassword('exit 0', {}).catch((error: unknown) => {
@@ -195,7 +196,11 @@ export class Shell {
     this.client.end();
   }
 
-  private channel(command: string): Promise<ClientChannel> {
+  /**
+   * Opens a channel for a command and hands it over at once: what a quick command says comes with the channel itself, and
+   * would be lost on whoever begins to listen later.
+   */
+  private within<T>(command: string, use: (channel: ClientChannel) => Promise<T>): Promise<T> {
     return new Promise((resolve, reject) => {
       const lost = (): void => reject(new ShellError('lost', 'The connection broke off.'));
       if (this.gone) {
@@ -203,11 +208,16 @@ export class Shell {
         return;
       }
       this.ended.signal.addEventListener('abort', lost, { once: true });
-      this.client.exec(command, (error, channel) => {
-        this.ended.signal.removeEventListener('abort', lost);
-        if (error) reject(new ShellError('lost', `The board opens no channel (${error.message}).`));
-        else resolve(channel);
-      });
+      try {
+        this.client.exec(command, (error, channel) => {
+          this.ended.signal.removeEventListener('abort', lost);
+          if (error) reject(new ShellError('lost', `The board opens no channel (${error.message}).`));
+          else use(channel).then(resolve, reject);
+        });
+      } catch {
+        // Between the end of a connection and the word of it.
+        lost();
+      }
     });
   }
 
@@ -227,6 +237,13 @@ export class Shell {
         late = true;
         channel.close();
       }, milliseconds);
+      // What runs there may take long; whoever stops does not wait for it.
+      const stop = (): void => {
+        channel.close();
+        reject(new ShellError('stopped', 'It was stopped.'));
+      };
+      this.signal?.addEventListener('abort', stop, { once: true });
+      if (this.signal?.aborted) stop();
       const take = (data: Buffer): void => {
         if (cut) return;
         const part = data.subarray(0, limit - length);
@@ -246,6 +263,7 @@ export class Shell {
       });
       channel.once('close', () => {
         clearTimeout(timer);
+        this.signal?.removeEventListener('abort', stop);
         // A board that shuts down tells no code; whoever ordered that knows.
         if (!told && !cut && !late) reject(new ShellError('lost', 'The connection broke off.'));
         else resolve({ code, text: Buffer.concat(parts).toString('utf8'), cut, late });
@@ -256,11 +274,20 @@ export class Shell {
   }
 
   /** The password is sent only when it is asked for: where it is not, it would be read as a command. */
-  private async byPassword(script: string, options: RunOptions): Promise<Done> {
+  private byPassword(script: string, options: RunOptions): Promise<Done> {
     const mark = randomBytes(12).toString('hex');
-    const channel = await this.channel(
+    return this.within(
       `env LC_ALL=C sudo -k -S -p '${mark}-password ' -- sh -c 'echo ${mark}-ready; exec sh -s'`,
+      (channel) => this.answerSudo(channel, mark, script, options),
     );
+  }
+
+  private answerSudo(
+    channel: ClientChannel,
+    mark: string,
+    script: string,
+    options: RunOptions,
+  ): Promise<Done> {
     return new Promise((resolve, reject) => {
       let before = '';
       let sent = false;
