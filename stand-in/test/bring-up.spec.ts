@@ -217,11 +217,13 @@ whenSandbox('becoming root', () => {
   });
 
   it('by the planned password', async () => {
-    const plan = started ? started.plan : null;
+    await begin();
+    const { access } = started.plan;
+    await started.stop();
     await begin({
       hash,
       settings: { passwordLogin: true },
-      plan: { access: { ...(plan ?? (await begin()).plan).access, passwordLogin: true } },
+      plan: { access: { ...access, passwordLogin: true } },
     });
     const { end } = await bring(started, {
       steps: named('health'),
@@ -249,7 +251,6 @@ whenSandbox('a board that misbehaves', () => {
     });
     expect(binary.end.state).toBe('ready');
     expect(binary.output).toContain('red');
-    // eslint-disable-next-line no-control-regex -- exactly these must not be there
     expect(binary.output).not.toMatch(/[\u0000-\u0008\u000b-\u001f\u007f]/);
   });
 

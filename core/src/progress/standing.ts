@@ -108,18 +108,18 @@ function cardArc(card: CardFact | null): Pick<Arc, 'mode' | 'share' | 'word'> {
 
 function bringUpArc({ bringUp }: DeviceFacts): Arc {
   const arc = (mode: ArcMode, share = 0, word = ''): Arc => ({ stage: 'bringUp', mode, share, word });
-  switch (bringUp?.state) {
-    case undefined:
-      return arc('open');
+  if (!bringUp) return arc('open');
+  const { state, share } = bringUp;
+  switch (state) {
     case 'ready':
       return arc('solid', 1);
     case 'queued':
     case 'running':
-      return arc('hatched', bringUp?.share ?? 0);
+      return arc('hatched', share);
     case 'hand':
-      return arc('notched', bringUp?.share ?? 0, 'needs a look');
+      return arc('notched', share, 'needs a look');
     default:
-      return arc('notched', bringUp?.share ?? 0, 'stopped');
+      return arc('notched', share, 'stopped');
   }
 }
 

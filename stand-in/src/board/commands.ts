@@ -95,6 +95,9 @@ async function becomesRoot(
   return false;
 }
 
+/** Asked anew each time: it changes while something is waited for. */
+const hasLeft = ({ left }: { left: boolean }): boolean => left;
+
 /**
  * Runs what somebody asked for, until it ends or the channel is closed.
  * @param slow milliseconds by which each answer is late, as over a bad line
@@ -110,11 +113,10 @@ export async function runCommand(
     channel.exit(code);
     channel.end();
   };
-  let child: InsideChild | null = null;
-  let left = false;
+  const at: { left: boolean; child: InsideChild | null } = { left: false, child: null };
   channel.on('close', () => {
-    left = true;
-    child?.kill();
+    at.left = true;
+    at.child?.kill();
   });
   channel.on('error', () => undefined);
   try {
@@ -124,19 +126,22 @@ export async function runCommand(
       return;
     }
     if (slow > 0) await new Promise((resolve) => setTimeout(resolve, slow));
-    child = await system.start(sudo ? 'root' : user, sudo?.command ?? command, {
+    const child = await system.start(sudo ? 'root' : user, sudo?.command ?? command, {
       onOutput: (data) => {
-        if (!left) channel.write(data);
+        if (!at.left) channel.write(data);
       },
       onError: (data) => {
-        if (!left) channel.stderr.write(data);
+        if (!at.left) channel.stderr.write(data);
       },
     });
+    at.child = child;
+    // Whoever left while it was being started.
+    if (hasLeft(at)) child.kill();
     channel.pipe(child.input);
     const code = await child.ended;
-    if (!left) leave(code ?? 137);
+    if (!hasLeft(at)) leave(code ?? 137);
   } catch (error) {
-    if (left) return;
+    if (hasLeft(at)) return;
     channel.stderr.write(`this practice board cannot run commands: ${(error as Error).message}\n`);
     leave(126);
   }

@@ -72,7 +72,7 @@ export class BringUpPage implements OnDestroy {
   protected readonly chosen = signal<string | null>(null);
   protected readonly rowHeight = 50;
   private readonly injector = inject(Injector);
-  private readonly panel = viewChild(BoardPanel, { read: ElementRef<HTMLElement> });
+  private readonly panel = viewChild<BoardPanel, ElementRef<HTMLElement>>(BoardPanel, { read: ElementRef });
 
   private readonly boards = computed(
     () => new Map((this.bringUp()?.boards ?? []).map((board) => [board.deviceId, board])),
