@@ -1,4 +1,5 @@
 export * from './bytes';
+export * from './access/bench-key';
 export * from './access/host-key';
 export * from './access/key-list';
 export * from './access/read-host-key';

@@ -1,5 +1,6 @@
 import { execFileSync } from 'node:child_process';
 import fc from 'fast-check';
+import { isBenchKey } from '../src/access/bench-key';
 import { emptyPlan } from '../src/plan/model';
 import { readOwnSteps, ownStepsText } from '../src/plan/own-step';
 import { plainOutput, questionScript, readAnswers, struckOut } from '../src/bringup/ask';
@@ -358,6 +359,27 @@ describe('what a step makes of the answers', () => {
     );
   });
 
+  it('a reboot is due for a newer kernel of the same flavour, and for no other', () => {
+    const rest = { required: no, packages: no, jobs: { code: 3, text: 'inactive' } };
+    const verdict = (kernel: string): string => judge('reboot', { ...rest, kernel }).verdict;
+    expect(verdict('6.1.0-21-amd64\n6.1.0-21-amd64\n6.1.0-22-amd64\n')).toBe('to-do');
+    expect(verdict('6.1.0-9-amd64\n6.1.0-10-amd64\n6.1.0-9-amd64\n')).toBe('to-do');
+    expect(verdict('6.1.0-22-amd64\n6.1.0-21-amd64\n6.1.0-22-amd64\n')).toBe('well');
+    // Images for several kinds of board bring the kernels of all of them along.
+    expect(verdict('6.6.20-v7l\n6.6.20-v7\n6.6.20-v7l\n6.6.20-v8\n')).toBe('well');
+    expect(verdict('6.6.20-v8\n6.6.20-v8\n6.6.31-v8\n')).toBe('to-do');
+    expect(verdict('5.15.0\n')).toBe('well');
+    expect(
+      judge('reboot', { ...rest, required: '/run/reboot-required', packages: 'linux-image', kernel: 'x' })
+        .text,
+    ).toBe('It asks for a reboot: linux-image.');
+  });
+
+  it('a key that only says not to log in as root lets nobody in', () => {
+    const keys = `${well['keys']!}root no-pty,command="echo 'Please login as the user keeper'" ssh-ed25519 AAAAkey mara\n`;
+    expect(judge('as-planned', { ...well, keys }).verdict).toBe('well');
+  });
+
   it('the bench’s key: off, on, and the only way in', () => {
     expect(judge('key-off', { 'own-keys': 'me ssh-ed25519 AAAAkey x\n', linked: no }).verdict).toBe('well');
     expect(
@@ -370,6 +392,22 @@ describe('what a step makes of the answers', () => {
       judge('key-off', { 'own-keys': 'me restrict ssh-ed25519 AAAAbench y\n', linked: no }).findings[0]!
         .severity,
     ).toBe('stops');
+  });
+});
+
+describe('a bench’s own key on a card', () => {
+  it('is none of the users’ keys that a plan takes over from it', () => {
+    const line = (tail: string): string =>
+      `ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIOZkLpieY3XCqB7NMhCIOJ5eIjHvL6Sp2XEMiLd6gqt7 ${tail}`;
+    expect(isBenchKey(`restrict ${line('nest-mark-bench')}`)).toBe(true);
+    for (const other of [
+      line('nest-mark-bench'),
+      `restrict ${line('mara')}`,
+      line('mara'),
+      'nest-mark-bench',
+      '',
+    ])
+      expect(isBenchKey(other)).toBe(false);
   });
 });
 

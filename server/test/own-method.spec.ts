@@ -187,7 +187,8 @@ describe('an own first-boot method', () => {
       settings: {
         hostName: 'tank-01',
         networks: [{ ssid: 'Saltmarsh Bench', security: 'psk' }],
-        users: [{ keys: 1 }],
+        // The user's own, and the bench's.
+        users: [{ keys: 2 }],
       },
       plan: { changes: [] },
     });

@@ -87,7 +87,7 @@ describe('secrets', () => {
     const batch = await server.batch(tankPlan(1, null, '127.61.1'), { userPassword: secret });
     expect(batch.password).toEqual({ state: 'kept', faults: [] });
     expect(JSON.stringify(batch)).not.toContain(secret);
-    const rows = await server.knex('secret').where('owner_id', batch.id);
+    const rows = await server.knex('secret').where({ owner_id: batch.id, kind: 'userPassword' });
     expect(rows).toHaveLength(1);
     expect((rows[0] as { sealed: Buffer }).sealed.includes(secret)).toBe(false);
     const shown = await server.ok<{ value: string }>('POST', `/batches/${batch.id}/reveal`, {

@@ -187,7 +187,9 @@ it('events reach the browsers of every station, in one order, and a browser that
   // What something else has told since reaches one of them sooner than the other.
   const untilThen = (reader: EventReader): number[] => names(reader).filter((id) => id <= newest);
   const seen = [...names(there).slice(0, before), ...untilThen(back)];
-  expect(seen).toEqual(untilThen(here));
+  // Something may have been told between the openings of the two.
+  expect(seen).toEqual(untilThen(here).filter((id) => id >= (seen[0] ?? 0)));
+  expect(seen.length).toBeGreaterThanOrEqual(5);
   expect(new Set(seen).size).toBe(seen.length);
   expect([...seen].sort((a, b) => a - b)).toEqual(seen);
   expect(back.startOvers).toBe(0);

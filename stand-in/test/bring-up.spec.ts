@@ -296,7 +296,8 @@ whenSandbox('what is cut', () => {
     });
     expect(cut).toBe(true);
     expect(end).toEqual({ state: 'ready', message: '' });
-    expect(steps['updates']!.state).toBe('done');
+    // On a slow machine it may have come to its end meanwhile.
+    expect(['done', 'well']).toContain(steps['updates']!.state);
     // It was installed once.
     expect(output.match(/Setting up tide-tables/g)).toHaveLength(1);
   });

@@ -39,12 +39,18 @@ export const readPasswords = (text: string): Map<string, PasswordState> =>
     }),
   );
 
-/** Public keys of accounts: lines of authorized_keys with the account before them. @returns blobs in base64 */
-export function readKeys(text: string): Map<string, string[]> {
+/**
+ * Public keys of accounts: lines of authorized_keys with the account before them.
+ * @param shells only those that give a shell: a key with a command of its own runs that and nothing else, as the line by
+ *   which cloud-init tells people not to log in as root
+ * @returns blobs in base64
+ */
+export function readKeys(text: string, shells = false): Map<string, string[]> {
   const keys = new Map<string, string[]>();
   for (const line of text.split('\n')) {
     const [, name = '', rest = ''] = /^(\S+) (.*)$/.exec(line) ?? [];
     if (name === '' || rest.trimStart().startsWith('#')) continue;
+    if (shells && /(?:^|,)command="/i.test(rest.trimStart())) continue;
     // Whatever options stand before it: the blob begins with its type's length, AAAA in base64 (RFC 4251 section 5).
     const blob = /(?:^|\s)(AAAA[A-Za-z0-9+/]+=*)(?:\s|$)/.exec(rest)?.[1];
     if (blob !== undefined) keys.set(name, [...(keys.get(name) ?? []), blob]);

@@ -1,5 +1,6 @@
 import { createPrivateKey, createPublicKey, randomBytes, randomInt } from 'node:crypto';
 import {
+  BENCH_KEY_NAME,
   hostKeyOfPoint,
   makeHostKey,
   makePassword,
@@ -20,8 +21,6 @@ const PORTION = 100;
 const SEED = 'hostKeySeed';
 const PASSWORD = 'userPassword';
 const BENCH_KEY = 'benchKeySeed';
-/** What the bench's key is called on a board, so that a person finds it there. */
-const BENCH_KEY_NAME = 'nest-mark-bench';
 
 /** How an Ed25519 private key of 32 octets is wrapped in PKCS #8 (RFC 8410 section 7). */
 const wrapping = Buffer.from('302e020100300506032b657004220420', 'hex');

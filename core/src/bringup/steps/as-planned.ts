@@ -68,7 +68,7 @@ const people: Part = (answers, { users }) => {
     return [note('The board did not tell who has an account.', 'Ask it by hand: getent passwd')];
   const accounts = readAccounts(text);
   const passwords = readPasswords(said(answers, 'passwords') ?? '');
-  const keys = readKeys(said(answers, 'keys') ?? '');
+  const keys = readKeys(said(answers, 'keys') ?? '', true);
   const findings: BoardFinding[] = [];
   for (const user of users)
     if (!accounts.some((account) => account.name === user.name))
