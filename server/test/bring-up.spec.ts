@@ -151,6 +151,10 @@ whenSandbox('boards that are brought up', () => {
   });
 
   it('a card that is written anew begins its story anew: what was done to the system before counts no more', async () => {
+    await server.ok('POST', `/batches/${batch.id}/bring-up/${idOf(0)}/skips`, {
+      stepId: 'as-planned',
+      reason: 'of the old system',
+    });
     await server.act({ do: 'takeCard', nest: nestOf(0) });
     await server.act({ do: 'insert', cardId: 'card-01', slotId: 'slot-1' });
     const { cards, at } = await server.ok<Proposal>('GET', `/batches/${batch.id}/next-round`);
@@ -168,6 +172,13 @@ whenSandbox('boards that are brought up', () => {
     await server.act({ do: 'power', nest: nestOf(0), on: true });
     await online();
     await prove();
+    // Its new system has the key again, whatever was taken off the one before; and no reason holds for it any more.
+    await spoil(nestOf(0), 'broken-download');
+    await start([idOf(0)]);
+    const anew = boardOf(await ended(), 0);
+    expect(anew).toMatchObject({ state: 'hand', keyOff: false });
+    expect(states(anew)['as-planned']).toBe('well');
+    await spoil(nestOf(0), null);
   });
 
   it('a program that is stopped in the middle goes on where each board is, and does nothing twice', async () => {

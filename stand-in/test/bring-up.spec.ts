@@ -345,6 +345,21 @@ whenSandbox('what is cut', () => {
     expect(memory.get('reboot')!.bootId).toBe(kept);
   });
 
+  it('taking the bench’s key off leaves a copy of the list alone that somebody keeps beside it, and takes away its own drafts', async () => {
+    await begin();
+    await bring(started, { steps: named('first-boot') });
+    // The second is what a cut in the middle leaves.
+    await onBoard(
+      'cd /home/keeper/.ssh; cp -p authorized_keys authorized_keys.backup; cp -p authorized_keys authorized_keys.nest-mark.a1B2c3',
+    );
+    expect((await bring(started, { steps: named('key-off') })).end.state).toBe('ready');
+    const [kept, draft] = await started
+      .system()
+      .read('/home/keeper/.ssh/authorized_keys.backup', '/home/keeper/.ssh/authorized_keys.nest-mark.a1B2c3');
+    expect(kept).toContain('nest-mark-bench');
+    expect(draft).toBe('');
+  });
+
   it('a bench key is not taken off where nobody could log in afterwards', async () => {
     await begin();
     await bring(started, { steps: named('first-boot') });

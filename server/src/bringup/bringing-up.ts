@@ -11,6 +11,7 @@ import type { KindOfRun, RunEnd, RunHandle } from '../platform/runs/runs';
 import { VaultError } from '../platform/vault/seal';
 import type { BringUps } from './domain';
 import { BringUpOrderSchema, type BringUpOrder } from './order';
+import { currentOf, writtenAt } from './standing';
 import { loginFor } from './ways';
 
 /** Milliseconds between two words to the browsers that something went on. */
@@ -100,8 +101,7 @@ class Bringing {
     const { bringUps, handle } = this;
     const { runs } = bringUps;
     const end = await this.work(item).catch((error: unknown): BoardEnd => {
-      if (bringUps.closing.aborted) throw error;
-      if (!(error instanceof VaultError)) throw error;
+      if (bringUps.closing.aborted || !(error instanceof VaultError)) throw error;
       return { state: 'hand', message: reasonOf(error) };
     });
     // What the program's own end stopped goes on with the next start.
@@ -153,11 +153,15 @@ class Bringing {
     const { id: runId } = handle.run;
     const device = this.device(deviceId);
     if (!device) return { state: 'hand', message: 'The device left the plan.' };
-    const [login, shelf, skips] = await untilRecorded(bringUps, () =>
+    const [login, shelf, { skips }] = await untilRecorded(bringUps, async () =>
       Promise.all([
         loginFor(bringUps, batch, device, order.way),
         plans.networks.repository.list(),
-        repository.skips([deviceId]),
+        currentOf(
+          repository,
+          batch.id,
+          writtenAt(await bringUps.finding.rounds.repository.latestCards(batch.id)),
+        ),
       ]),
     );
     live.begin(deviceId);
@@ -168,7 +172,9 @@ class Bringing {
       steps: stepsOf(order.plan, device.role),
       expected: expectedOf(batch.plan, device, shelf, batch.benchKey),
       ...login,
-      skipped: new Map(skips.map(({ stepId, reason }) => [stepId, reason])),
+      skipped: new Map(
+        skips.filter((skip) => skip.deviceId === deviceId).map(({ stepId, reason }) => [stepId, reason]),
+      ),
       place: () => this.places.of(deviceId),
       seek: () => this.places.seek(),
       note: async (stepId, note) => {

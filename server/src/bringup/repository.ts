@@ -95,17 +95,19 @@ export class BringUpRepository {
     }));
   }
 
-  /** Devices of a batch whose board was last seen without the bench's key. */
-  async keysOff(batchId: string): Promise<Set<string>> {
-    const { rows }: { rows: { device_id: string; state: StepState }[] } = await this.knex.raw(
-      `select distinct on (step.device_id) step.device_id, step.state
+  /** When boards of a batch were last seen without the bench's key, by device; who was seen with it since is left out. */
+  async keysOff(batchId: string): Promise<Map<string, number>> {
+    const { rows }: { rows: { device_id: string; state: StepState; at: Date }[] } = await this.knex.raw(
+      `select distinct on (step.device_id) step.device_id, step.state, step.at
        from board_step step join run on run.id = step.run_id
        where run.batch_id = ? and step.step_id = 'key-off' and step.state in ('done', 'well', 'differs', 'failed')
        order by step.device_id, step.at desc`,
       [batchId],
     );
-    return new Set(
-      rows.flatMap(({ device_id: id, state }) => (state === 'done' || state === 'well' ? [id] : [])),
+    return new Map(
+      rows.flatMap(({ device_id: id, state, at }): [string, number][] =>
+        state === 'done' || state === 'well' ? [[id, millis(at)]] : [],
+      ),
     );
   }
 
@@ -167,8 +169,13 @@ export class BringUpRepository {
     return row?.boot_id ?? null;
   }
 
-  async skips(deviceIds: readonly string[]): Promise<Skip[]> {
-    const rows = await this.knex<SkipRow>('skipped_step').whereIn('device_id', [...deviceIds]);
+  /** Steps that are left out on devices of a batch. */
+  async skips(batchId: string): Promise<Skip[]> {
+    const rows = await this.knex('skipped_step')
+      .join('device', 'device.id', 'skipped_step.device_id')
+      .where('device.batch_id', batchId)
+      .orderBy(['skipped_step.device_id', 'skipped_step.step_id'])
+      .select<SkipRow[]>('skipped_step.*');
     return rows.map((row) => ({
       deviceId: row.device_id,
       stepId: row.step_id,

@@ -4,17 +4,18 @@ import { shellWord } from '../shell-text';
 
 /**
  * Takes exactly one key out of a user's list, whole or not at all, as that user. The key is known by its blob, since
- * anybody can change a comment. A list that is a link is not touched: it would be replaced by a file.
+ * anybody can change a comment. Drafts have a name of our own, so that what a cut left can be taken away and nothing
+ * that somebody keeps beside the list. A list that is a link is not touched: it would be replaced by a file.
  * @param blob base64
  */
 export const keyOffCommand = (blob: string): string => `f=$HOME/.ssh/authorized_keys
 [ -L "$f" ] && { echo "authorized_keys is a link"; exit 3; }
 [ -f "$f" ] || exit 0
-t=$(mktemp "$f.XXXXXX") || exit 4
+t=$(mktemp "$f.nest-mark.XXXXXX") || exit 4
 awk -v k=${shellWord(blob)} '{ for (i = 1; i <= NF; i++) if ($i == k) next; print }' "$f" >"$t" &&
     chmod --reference="$f" "$t" && sync "$t" && mv -f "$t" "$f" || { rm -f "$t"; exit 5; }
 sync "$HOME/.ssh"
-for old in "$f".??????; do [ -f "$old" ] && rm -f "$old"; done
+for old in "$f".nest-mark.??????; do [ -f "$old" ] && rm -f "$old"; done
 true`;
 
 /** The bench's own key is taken off the board. */
