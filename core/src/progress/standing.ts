@@ -149,6 +149,16 @@ export const mayBeBroughtUp = ({ seen, handedOverAt, bringUp }: DeviceFacts): bo
   bringUp?.state !== 'running' &&
   bringUp?.state !== 'ready';
 
+/** Whether a device can be brought up, and nobody has to look at it first. */
+export const waitsForBringUp = (facts: DeviceFacts): boolean =>
+  mayBeBroughtUp(facts) && facts.bringUp?.state !== 'hand';
+
+/** Whether a board that was proved may still let the bench in by its own key. @param carried whether cards get that key */
+export const keepsBenchKey = (
+  carried: boolean,
+  { seen, bringUp }: { seen: { standing: string } | null; bringUp?: BroughtUp | null },
+): boolean => carried && seen?.standing === 'proved' && bringUp?.keyOff !== true;
+
 /**
  * Whether a device can be handed over: it is known which board it is, it was brought up where that is wanted, and it was
  * not handed over before.

@@ -3,8 +3,8 @@ import { compareNests } from '../plan/nests';
 import {
   bootWait,
   deviceStanding,
-  mayBeBroughtUp,
   mayBeHandedOver,
+  waitsForBringUp,
   type DeviceFacts,
   type DeviceStanding,
 } from './standing';
@@ -237,7 +237,7 @@ function bringUpTurn(devices: readonly Known[]): Line | null {
       bringUp.state === 'hand',
   );
   const [first] = stuck;
-  const fresh = wanted.filter(({ facts }) => mayBeBroughtUp(facts) && facts.bringUp?.state !== 'hand');
+  const fresh = wanted.filter(({ facts }) => waitsForBringUp(facts));
   if (fresh.length > 0)
     return {
       say: `Bring up ${few(

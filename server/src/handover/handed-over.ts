@@ -1,4 +1,4 @@
-import type { DeviceProgress, Plan } from '@nest-mark/core';
+import { keepsBenchKey } from '@nest-mark/core';
 import { batchProgress } from '../finding';
 import { stamp } from '../finding';
 import { needBatch } from '../plans';
@@ -28,10 +28,6 @@ async function refuseCopied(
     });
 }
 
-/** Whether a board that was seen may still let the bench in by its own key. */
-export const keepsBenchKey = (plan: Plan, entry: DeviceProgress | null): boolean =>
-  plan.bringUp.benchKey && entry?.seen?.standing === 'proved' && entry.bringUp?.keyOff !== true;
-
 /** Notes that devices were handed over now, and says who still lets the bench in. @throws Problem when a card of theirs was copied */
 export async function handOver(handover: HandOver, batchId: string, deviceIds: string[]): Promise<void> {
   await refuseCopied(handover, batchId, deviceIds);
@@ -39,6 +35,8 @@ export async function handOver(handover: HandOver, batchId: string, deviceIds: s
   const { devices } = await batchProgress(handover.finding, batchId);
   const progress = new Map(devices.map((entry) => [entry.deviceId, entry]));
   await stamp(handover.finding, batchId, deviceIds, 'handed_over_at', 'handed over', (deviceId) =>
-    keepsBenchKey(plan, progress.get(deviceId) ?? null) ? 'The bench’s key was not taken off it.' : '',
+    keepsBenchKey(plan.bringUp.benchKey, progress.get(deviceId) ?? { seen: null })
+      ? 'The bench’s key was not taken off it.'
+      : '',
   );
 }

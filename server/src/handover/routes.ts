@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { handOver, keepsBenchKey } from './handed-over';
+import { handOver } from './handed-over';
 import {
   DeviceIdsSchema,
   deviceFacts,
@@ -7,6 +7,7 @@ import {
   batchCsv,
   settingsOf,
   deviceStanding,
+  keepsBenchKey,
   knownHosts,
   sshConfig,
   type CsvDevice,
@@ -61,7 +62,7 @@ async function gather(
       remark:
         copies.length > 0 && entry?.seen
           ? `its card was copied: its key signs at ${[entry.seen.address, ...copies].join(' and ')}`
-          : keepsBenchKey(plan, entry ?? null)
+          : keepsBenchKey(plan.bringUp.benchKey, entry ?? { seen: null })
             ? 'the bench’s key was not taken off it'
             : '',
     };

@@ -1,7 +1,15 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { deviceStanding, fileSlug, isSure, listed, mayBeHandedOver, settingsOf } from '@nest-mark/core';
+import {
+  deviceStanding,
+  fileSlug,
+  isSure,
+  keepsBenchKey,
+  listed,
+  mayBeHandedOver,
+  settingsOf,
+} from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { batchFeature } from '../state/batch.reducer';
@@ -59,13 +67,12 @@ export class HandOverPage {
     }),
   );
   /** Boards that were proved and still let the bench in by its own key. */
-  protected readonly benchIn = computed(() =>
-    this.plan()?.bringUp.benchKey === true
-      ? this.proved()
-          .filter(({ facts }) => facts.bringUp?.keyOff !== true)
-          .map(({ device }) => device.hostName)
-      : [],
-  );
+  protected readonly benchIn = computed(() => {
+    const carried = this.plan()?.bringUp.benchKey === true;
+    return this.proved()
+      .filter(({ facts }) => keepsBenchKey(carried, facts))
+      .map(({ device }) => device.hostName);
+  });
   /** Boards that wait for bringing up. */
   protected readonly waiting = computed(
     () => this.proved().filter(({ facts }) => facts.handedOverAt === null && !mayBeHandedOver(facts)).length,

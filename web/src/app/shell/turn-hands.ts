@@ -2,7 +2,7 @@ import { inject, Injectable, signal } from '@angular/core';
 import { Router } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { firstValueFrom } from 'rxjs';
-import { mayBeBroughtUp, type PracticeAction, type TurnAct } from '@nest-mark/core';
+import { waitsForBringUp, type PracticeAction, type TurnAct } from '@nest-mark/core';
 import { Api } from '../api/api';
 import { asProblem } from '../api/api-problem';
 import { BootActions } from '../boot/boot.reducer';
@@ -120,7 +120,7 @@ export class TurnHands {
   /** Proved devices that nobody has begun to bring up. */
   private fresh(): string[] {
     return this.views()
-      .filter(({ facts }) => mayBeBroughtUp(facts) && facts.bringUp?.state !== 'hand')
+      .filter(({ facts }) => waitsForBringUp(facts))
       .map(({ device }) => device.id);
   }
 
