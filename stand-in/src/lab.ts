@@ -15,16 +15,15 @@ import { placeOn } from './air/place';
 import { hardwareAddressOf } from './board/hardware-address';
 import { RunningBoard, type BoardView } from './board/board';
 import { startLoginService, type LoginService } from './board/login-service';
-import { readCard, readFirstBoot } from './board/read-card';
+import { InsertedCard } from './board/inserted-card';
 import { noSandbox } from './board/sandbox';
-import { BootFailure, nobody, type BoardSettings } from './board/settings';
+import { BootFailure, nobody } from './board/settings';
 import { beginDrill, endDrill, lookInDrill, mendInDrill, type DrillBench } from './drill/drill';
 import { viewOf } from './drill/state';
 import { PracticeError } from './practice-error';
 import { BACKUP_DISK, fillBackupDisk } from './reader/backup-disk';
 import { BEING_WRITTEN, StandInReader } from './reader/reader';
-import { BoardSystem } from './system/board-system';
-import { openRoots, removeOthers, rootFor } from './system/roots';
+import { openRoots } from './system/roots';
 import { freshLab, loadState, saveState, type LabState, type StandInBoard } from './state';
 
 /** What an action means to a drill. */
@@ -382,43 +381,20 @@ export class Lab {
       if (!card) throw new BootFailure('there is no card in the board');
       return card;
     };
-    // Which writing of which card it starts from: its system lasts until that changes.
-    let writing = '';
-    const readSettings = async (): Promise<BoardSettings> => {
-      const card = cardOf();
-      const label = await this.reader.labelOf(card.id);
-      writing = `${card.id} ${label?.writing ?? ''} ${label?.mark ?? ''}`;
-      return this.reader.withSource(card, readCard);
-    };
-    const systemOf = (
-      settings: BoardSettings,
-      ordered: (order: 'reboot' | 'poweroff') => void,
-    ): BoardSystem | null => {
-      const { roots } = this.state;
-      if (roots === null) return null;
-      const root = rootFor(roots, board.nest, writing);
-      return new BoardSystem(
-        root,
-        async () => {
-          await removeOthers(roots, board.nest, root);
-          return this.reader.withSource(cardOf(), (source) => readFirstBoot(source, settings));
-        },
-        ordered,
-      );
-    };
+    const card = new InsertedCard(this.reader, board.nest, cardOf, this.state.roots);
     const { air, bootSeconds } = this.state;
     this.running.set(
       board.nest,
       new RunningBoard(
         board.hardwareAddress,
-        readSettings,
+        () => card.read(),
         () => air,
         this.pool,
         bootSeconds,
         () => this.place,
         () => this.changed(),
         board.fault,
-        systemOf,
+        (settings, ordered) => card.system(settings, ordered),
         board.spoilt,
       ),
     );
