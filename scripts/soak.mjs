@@ -40,6 +40,7 @@ const harnesses = {
   // A Debian by debootstrap, really started; needs root.
   debian: 'stand-in/soak/debian.spec.ts',
   'spoilt-cards': 'stand-in/soak/spoilt-cards.spec.ts',
+  'bring-up': 'stand-in/soak/bring-up.spec.ts',
 };
 
 const wholeNumber = (name, text) => {

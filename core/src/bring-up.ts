@@ -5,5 +5,6 @@ export * from './bringup/job';
 export * from './bringup/model';
 export * from './bringup/readers';
 export * from './bringup/shell-text';
+export { readBootConfig, writeBootConfig } from './bringup/steps/boot-lines';
 export * from './bringup/steps/index';
 export { keyOffCommand } from './bringup/steps/key-off';

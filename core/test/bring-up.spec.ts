@@ -21,6 +21,7 @@ import {
   readUpgrades,
 } from '../src/bringup/readers';
 import { shellWord } from '../src/bringup/shell-text';
+import { readBootConfig } from '../src/bringup/steps/boot-lines';
 import { shippedSteps, stepsOf } from '../src/bringup/steps/index';
 import type { Expected } from '../src/bringup/expected';
 
@@ -221,6 +222,7 @@ const expected: Expected = {
     { hex: '61', shown: 'a', priority: 2 },
     { hex: '62', shown: 'b', priority: 1 },
   ],
+  bootLines: 'dtparam=i2c_arm=on\nenable_uart=1\n',
   benchKey: 'AAAAbench',
 };
 const step = (id: string) => shippedSteps.find((one) => one.id === id)!;
@@ -233,6 +235,46 @@ const judge = (id: string, texts: Record<string, string | Answer>, now = 0) =>
     now,
   });
 const no: Answer = { code: 1, text: '' };
+
+describe('a boot configuration as a board tells it', () => {
+  const told = (text: string, more: { path?: string; size?: number } = {}): Answer => ({
+    code: 0,
+    text: `${more.path ?? '/boot/firmware/config.txt'}\n${String(more.size ?? Buffer.byteLength(text))}\n${Buffer.from(text).toString('base64').replace(/.{76}/g, '$&\n')}\n`,
+  });
+
+  it('is read back octet by octet, whatever it says', () => {
+    fc.assert(
+      fc.property(fc.string({ maxLength: 400, unit: 'grapheme' }), (text) => {
+        expect(readBootConfig(told(text))).toEqual({ path: '/boot/firmware/config.txt', text });
+      }),
+      { numRuns: 300, seed: 97 },
+    );
+  });
+
+  it('is not taken where it was cut, is too large, is no text, or lies elsewhere', () => {
+    expect(readBootConfig(told('a=1\n', { size: 5 }))).toBeNull();
+    expect(readBootConfig(told('#'.repeat(20_000)))).toBeNull();
+    expect(readBootConfig({ code: 0, text: '/boot/config.txt\n2\n//8=\n' })).toBeNull();
+    expect(readBootConfig(told('a=1\n', { path: '/etc/passwd' }))).toBeNull();
+    expect(readBootConfig(told('a=1\n', { path: '/boot/x; rm -r' }))).toBeNull();
+    expect(readBootConfig({ code: 3, text: '' })).toBeNull();
+    expect(readBootConfig(undefined)).toBeNull();
+  });
+
+  it.each([
+    ['all', 'dtparam=i2c_arm=on\nenable_uart=1', 'well', /All 2 planned lines are in/],
+    ['one switched off', '#dtparam=i2c_arm=on\nenable_uart=1\n', 'to-do', /Not in .*: dtparam=i2c_arm=on\./],
+    ['one otherwise', 'dtparam=i2c_arm=on\nenable_uart=0\n', 'to-do', /Not in .*: enable_uart=1\./],
+    ['one twice', 'dtparam=i2c_arm=on\nenable_uart=0\nenable_uart=1\n', 'to-do', /stand there twice/],
+  ])('%s of its lines', (_what, text, verdict, words) => {
+    const judged = judge('boot-lines', { config: told(text), devices: '' });
+    expect(judged).toMatchObject({ verdict, text: expect.stringMatching(words) as string });
+    // Without the bus itself that is noted, and with it there is nothing to say.
+    if (verdict !== 'well') return;
+    expect(judged.findings).toHaveLength(1);
+    expect(judge('boot-lines', { config: told(text), devices: '/dev/i2c-1\n' }).findings).toEqual([]);
+  });
+});
 
 describe('what a step makes of the answers', () => {
   const well: Record<string, string> = {
@@ -430,6 +472,14 @@ describe('the steps of a batch', () => {
     expect(ids('tank')).not.toContain(`own-${own.id}`);
     expect(ids('gate')).toContain(`own-${own.id}`);
     expect(stepsOf(plan).map(({ id }) => id)).not.toContain('shut-down');
+    // One that ships can be left out for a role, and is taken on all others.
+    const some = { without: [], own: [], roles: [{ role: 'gate', without: ['updates', 'key-off'] }] };
+    const taken = (role?: string): string[] => stepsOf(some, role).map(({ id }) => id);
+    expect(taken('gate')).toEqual(
+      shippedSteps.map(({ id }) => id).filter((id) => !['updates', 'key-off'].includes(id)),
+    );
+    expect(taken('')).toEqual(shippedSteps.map(({ id }) => id));
+    expect(taken()).toEqual(shippedSteps.map(({ id }) => id));
   });
 
   it('are shared as files, and a file that is none of ours is refused', () => {

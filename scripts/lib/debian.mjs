@@ -51,6 +51,7 @@ const forTest = [
 const forSoak = [
   ...forTest,
   ['debootstrap', 'debootstrap'],
+  ['dpkg-dev', 'dpkg-scanpackages'],
   ['debian-archive-keyring', '/usr/share/keyrings/debian-archive-keyring.gpg'],
 ];
 const lists = { start: forStart, test: forTest, soak: forSoak };

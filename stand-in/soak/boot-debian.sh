@@ -19,6 +19,8 @@ mount -t tmpfs -o mode=755 dev dev
 for node in null zero full random urandom tty; do touch dev/$node; mount --bind /dev/$node dev/$node; done
 mkdir dev/pts dev/shm && mount -t devpts -o newinstance,ptmxmode=0666 devpts dev/pts && ln -s pts/ptmx dev/ptmx
 mount -t tmpfs run run && mount -t tmpfs tmp tmp
+# The kernel started once only; each start of the system is told as a boot of its own (random(4)).
+cat proc/sys/kernel/random/uuid >run/boot-id && mount --bind run/boot-id proc/sys/kernel/random/boot_id
 ip link set lo up
 mkdir -p old && pivot_root . old && umount -l /old
 exec /lib/systemd/systemd --log-target=null --show-status=0 systemd.unified_cgroup_hierarchy=0 $words

@@ -11,6 +11,7 @@ import {
   writeFileSync,
 } from 'node:fs';
 import { tmpdir } from 'node:os';
+import { createServer, type AddressInfo, type Server, type Socket } from 'node:net';
 import { dirname, join } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
 import type { CardFile } from '@nest-mark/core';
@@ -31,6 +32,56 @@ export function debianRoot(): string {
 const LONGEST = 180_000;
 
 let count = 0;
+
+/** Carries what comes to the login service of the network that it was started in. */
+const CARRIER = `const line = require('node:net').connect(22, '127.0.0.1');
+line.on('error', () => process.exit(1)).on('close', () => process.exit(0));
+process.stdin.pipe(line).pipe(process.stdout);`;
+
+/** A system that is on. */
+export class Powered {
+  /** How each of its starts ended. */
+  readonly ends: ('restart' | 'off' | 'killed')[] = [];
+  private readonly server: Server;
+  private readonly sockets = new Set<Socket>();
+
+  constructor(pid: () => string | null) {
+    this.server = createServer((socket) => {
+      const first = pid();
+      if (first === null) {
+        socket.destroy();
+        return;
+      }
+      this.sockets.add(socket);
+      const carrier = spawn('nsenter', ['-t', first, '-n', process.execPath, '-e', CARRIER], {
+        stdio: ['pipe', 'pipe', 'ignore'],
+      });
+      socket.pipe(carrier.stdin);
+      carrier.stdout.pipe(socket);
+      carrier.stdin.on('error', () => undefined);
+      carrier.once('close', () => socket.destroy());
+      socket.on('error', () => undefined);
+      socket.once('close', () => {
+        this.sockets.delete(socket);
+        carrier.kill('SIGKILL');
+      });
+    });
+  }
+
+  async open(): Promise<void> {
+    this.server.listen(0, '127.0.0.1');
+    await once(this.server, 'listening');
+  }
+
+  get port(): number {
+    return (this.server.address() as AddressInfo).port;
+  }
+
+  close(): void {
+    this.server.close();
+    for (const socket of this.sockets) socket.destroy();
+  }
+}
 
 /** A Debian on a layer of its own over the one that was made, which can be started, looked at and started again. */
 export class StartedDebian {
@@ -88,6 +139,34 @@ export class StartedDebian {
     }
   }
 
+  /** Runs a program in its files, before it is started. @throws when it fails */
+  prepare(program: string, ...args: string[]): void {
+    execFileSync('chroot', [this.root, program, ...args], {
+      stdio: ['ignore', 'ignore', 'inherit'],
+      env: { PATH: '/usr/sbin:/usr/bin:/sbin:/bin', LC_ALL: 'C.UTF-8', DEBIAN_FRONTEND: 'noninteractive' },
+    });
+  }
+
+  /**
+   * Starts it as a board's power does: where it starts anew it does, and where it shuts down it stays off. Its login
+   * service is reached at a port of this computer's loopback, as long as the system is on.
+   */
+  async power(): Promise<Powered> {
+    const powered = new Powered(() => this.pidInside());
+    await powered.open();
+    const again = (): void => {
+      this.start();
+      this.running?.once('close', (_code, signal) => {
+        // reboot(2), "Behavior inside PID namespaces": a restart ends its first process by SIGHUP, power off by SIGINT.
+        powered.ends.push(signal === 'SIGHUP' ? 'restart' : signal === 'SIGINT' ? 'off' : 'killed');
+        if (signal === 'SIGHUP') again();
+        else powered.close();
+      });
+    };
+    again();
+    return powered;
+  }
+
   /** Starts it. @param words as on the kernel's command line */
   start(...words: string[]): void {
     const name = `nest-${String(process.pid)}-${String(++count)}`;
@@ -104,17 +183,28 @@ export class StartedDebian {
 
   /** Runs a program in the system that is started. @returns what it printed, or null when it failed */
   inside(program: string, ...args: string[]): string | null {
-    const outer = this.running?.pid;
-    if (outer === undefined) return null;
+    const first = this.pidInside();
+    if (first === null) return null;
     try {
-      const [first] = readFileSync(`/proc/${String(outer)}/task/${String(outer)}/children`, 'utf8')
-        .trim()
-        .split(' ');
-      return execFileSync('nsenter', ['-t', first ?? '', '-a', program, ...args], {
+      return execFileSync('nsenter', ['-t', first, '-a', program, ...args], {
         encoding: 'utf8',
         stdio: ['ignore', 'pipe', 'ignore'],
         env: { PATH: '/usr/sbin:/usr/bin:/sbin:/bin', LC_ALL: 'C.UTF-8' },
       });
+    } catch {
+      return null;
+    }
+  }
+
+  /** Its first process, as this machine counts them; null while it is off. */
+  private pidInside(): string | null {
+    const outer = this.running?.pid;
+    if (outer === undefined) return null;
+    try {
+      const [first = ''] = readFileSync(`/proc/${String(outer)}/task/${String(outer)}/children`, 'utf8')
+        .trim()
+        .split(' ');
+      return first === '' ? null : first;
     } catch {
       return null;
     }

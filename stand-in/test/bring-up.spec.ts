@@ -4,8 +4,8 @@ import { mkdtemp, readFile, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
-import type { SystemFault } from '@nest-mark/core';
-import { stepsOf, type Step } from '@nest-mark/core/bring-up';
+import { mergeBootLines, type SystemFault } from '@nest-mark/core';
+import { stepsOf, writeBootConfig, type Step } from '@nest-mark/core/bring-up';
 import type { StepMemory } from '@nest-mark/station';
 import { noSandbox } from '../src/board/sandbox';
 import { bring, startBoard, userKey, type BoardWishes, type StartedBoard } from './helpers/started-board';
@@ -44,7 +44,8 @@ const begin = async (wishes: BoardWishes = {}): Promise<StartedBoard> => {
   started = await startBoard(network, wishes);
   return started;
 };
-const onBoard = (script: string): Promise<void> => started.system().does(script);
+const onBoard = (script: string, ...words: string[]): Promise<void> =>
+  started.system().does(script, ...words);
 /** The root, seen from outside, which root may. */
 const file = (path: string): Promise<string> => readFile(join(started.root, path), 'utf8');
 const asRoot = process.getuid?.() === 0;
@@ -64,6 +65,7 @@ whenSandbox('a board that is brought up', () => {
       health: 'well',
       updates: 'done',
       leftovers: 'done',
+      'boot-lines': 'well',
       reboot: 'done',
       'key-off': 'done',
       'shut-down': 'done',
@@ -131,6 +133,132 @@ whenSandbox('a board that is brought up', () => {
       message: expect.stringMatching(/signs with another key .* Nothing was sent to it/) as string,
     });
     expect(steps['health']!.state).toBe('failed');
+  });
+});
+
+whenSandbox('a step that fails', () => {
+  afterEach(() => started.stop());
+  const without = (program: string, word: string): Promise<void> =>
+    onBoard(
+      `cd /usr/local/bin; p=$(command -v "$1"); [ -e "$1" ] && mv "$1" "$1.real" && p=/usr/local/bin/$1.real; printf '#!/bin/sh\\ncase "$*" in *%s*) echo refused; exit %s ;; esac\\nexec %s "$@"\\n' "$2" "\${3:-1}" "$p" >"$1"; chmod 755 "$1"`,
+      program,
+      word,
+    );
+
+  it('a clock that no time server sets, a leftover that cannot be removed', async () => {
+    await begin({ fault: 'slow-clock' });
+    await bring(started, { steps: named('first-boot') });
+    await onBoard(
+      `touch /board/no-time-server; printf '#!/bin/sh\\nexit 3\\n' >/var/lib/dpkg/info/old-reed.prerm; chmod 755 /var/lib/dpkg/info/old-reed.prerm`,
+    );
+    const { steps } = await bring(started, { steps: named('clock', 'leftovers') });
+    expect(steps['clock']).toMatchObject({
+      state: 'failed',
+      text: expect.stringMatching(/120 min slow/) as string,
+    });
+    expect(steps['leftovers']).toMatchObject({
+      state: 'failed',
+      text: expect.stringMatching(/package old-reed broke/i) as string,
+    });
+  });
+
+  it('a key list that cannot be written, and a board that does not go off', async () => {
+    await begin();
+    await bring(started, { steps: named('first-boot') });
+    await onBoard('chown root:root /home/keeper/.ssh; chmod 700 /home/keeper/.ssh');
+    const hidden = await bring(started, { steps: named('key-off') });
+    expect(hidden.steps['key-off']).toMatchObject({
+      state: 'unknown',
+      text: expect.stringMatching(/cannot be read/) as string,
+    });
+    await onBoard('chmod 755 /home/keeper/.ssh; chmod 644 /home/keeper/.ssh/authorized_keys');
+    await without('systemctl', 'poweroff');
+    const { end, steps } = await bring(started, { steps: named('key-off'), patience: { away: 2 } });
+    expect(end.state).toBe('hand');
+    expect(steps['key-off']!.text).toMatch(/^The key could not be taken off/);
+    const off = await bring(started, { steps: named('shut-down'), patience: { away: 2 } });
+    expect(off.steps['shut-down']).toMatchObject({
+      state: 'failed',
+      text: 'It was told to shut down, and nobody saw it go off.',
+    });
+  });
+});
+
+whenSandbox('boot lines', () => {
+  afterEach(() => started.stop());
+  const config = '# as the image has it\r\n#dtparam=i2c_arm=on\r\n[all]\r\nenable_uart=0\r\n';
+  const planned = 'dtparam=i2c_arm=on\nenable_uart=1\n';
+  const withLines = async (text?: string): Promise<void> => {
+    await begin(text === undefined ? {} : { config: text });
+    started.expected.bootLines = planned;
+  };
+
+  it('are merged as on the card, once, and in force after the reboot that they ask for', async () => {
+    await withLines(config);
+    const { end, steps } = await bring(started, { steps: named('boot-lines', 'reboot') });
+    expect(end).toEqual({ state: 'ready', message: '' });
+    expect(steps).toMatchObject({ 'boot-lines': { state: 'done' }, reboot: { state: 'done' } });
+    const [merged, kept] = await started
+      .system()
+      .read('/boot/firmware/config.txt', '/boot/firmware/config.txt.before');
+    expect(merged).toBe(mergeBootLines(config, planned));
+    expect(kept).toBe(config);
+    const again = await bring(started, { steps: named('boot-lines', 'reboot') });
+    expect(again.steps).toMatchObject({
+      'boot-lines': { state: 'well', findings: [] },
+      reboot: { state: 'well' },
+    });
+  });
+
+  it('that were planned before the card was written need nothing; none at all are not asked for', async () => {
+    await withLines(mergeBootLines(config, planned));
+    expect((await bring(started, { steps: named('boot-lines') })).steps['boot-lines']!.state).toBe('well');
+    started.expected.bootLines = '';
+    expect((await bring(started, { steps: named('boot-lines') })).steps['boot-lines']!.text).toBe(
+      'The plan has no boot lines.',
+    );
+  });
+
+  it('a draft that a cut left is no hindrance; what cannot be written, and what changed meanwhile, is left as it is', async () => {
+    await withLines(config);
+    await bring(started, { steps: named('first-boot') });
+    await onBoard('echo half >/boot/firmware/config.txt.nest-mark');
+    const { end } = await bring(started, { steps: named('boot-lines') });
+    expect(end.state).toBe('ready');
+    await started.stop();
+    await withLines(config);
+    await bring(started, { steps: named('first-boot') });
+    await onBoard('mkdir -p /boot/firmware/config.txt.nest-mark/in-the-way');
+    const failed = await bring(started, { steps: named('boot-lines') });
+    expect(failed.steps['boot-lines']).toMatchObject({
+      state: 'failed',
+      text: expect.stringMatching(/cannot be written/) as string,
+    });
+    await onBoard('rm -r /boot/firmware/config.txt.nest-mark');
+    const path = '/boot/firmware/config.txt';
+    const changed = await bring(started, {
+      steps: own('false', writeBootConfig({ path, text: 'as it was read\n' }, 'enable_uart=1\n')),
+    });
+    expect(Object.values(changed.steps)[0]!.text).toBe(`It ended with 6: somebody changed ${path} meanwhile`);
+    expect(await started.system().read('/boot/firmware/config.txt')).toEqual([config]);
+  });
+
+  it('a boot partition that is not mounted, and a board without such a file, are told as that', async () => {
+    await withLines(config);
+    await bring(started, { steps: named('first-boot') });
+    await onBoard('echo / >/board/mounted-at');
+    const folder = await bring(started, { steps: named('boot-lines') });
+    expect(folder.steps['boot-lines']).toMatchObject({
+      state: 'differs',
+      text: expect.stringMatching(/is not mounted/) as string,
+    });
+    await started.stop();
+    await withLines();
+    const none = await bring(started, { steps: named('boot-lines') });
+    expect(none.steps['boot-lines']).toMatchObject({
+      state: 'differs',
+      text: expect.stringMatching(/no boot configuration/) as string,
+    });
   });
 });
 
@@ -360,6 +488,100 @@ whenSandbox('what is cut', () => {
     expect(draft).toBe('');
   });
 
+  it('a program that dies once the bench’s key is off: who begins again is locked out, and knows why', async () => {
+    await begin();
+    await bring(started, { steps: named('first-boot') });
+    const memory = new Map<string, StepMemory>();
+    const dying = new AbortController();
+    const first = bring(started, { steps: named('key-off', 'shut-down'), memory, signal: dying.signal });
+    while (!memory.has('key-off')) await new Promise((resolve) => setTimeout(resolve, 1));
+    dying.abort();
+    expect((await first).end.state).toBe('stopped');
+    // Whether it came that far or not: now it did.
+    await onBoard(`sed -i '/nest-mark-bench/d' /home/keeper/.ssh/authorized_keys`);
+    const { end, steps } = await bring(started, { steps: named('key-off', 'shut-down'), memory });
+    expect(steps['key-off']).toMatchObject({
+      state: 'done',
+      text: 'It is off the board, which lets it in no more.',
+    });
+    expect(end).toMatchObject({
+      state: 'hand',
+      message: expect.stringMatching(/^Shut down: The bench took its key off .* by hand/) as string,
+    });
+    expect((await bring(started, { steps: named('key-off'), memory })).end.state).toBe('ready');
+    // Without that memory it is a board that lets nobody in.
+    expect((await bring(started, { steps: named('key-off') })).end.state).toBe('hand');
+  });
+
+  it('a line that breaks while the bench’s key is taken off: the same end', async () => {
+    await begin();
+    await bring(started, { steps: named('first-boot') });
+    let cut = false;
+    const { end, steps } = await bring(started, {
+      steps: named('key-off'),
+      onNote: (_stepId, { state }) => {
+        if (state !== 'doing' || cut) return;
+        cut = true;
+        setTimeout(() => started.board.cutLines(), 30);
+      },
+    });
+    expect(end.state).toBe('ready');
+    expect(steps['key-off']!.state).toBe('done');
+    const [list] = await started.system().read('/home/keeper/.ssh/authorized_keys');
+    expect(list).toBe(`${userKey.publicLine}\n`);
+  });
+
+  it('a program that dies after a shut-down was ordered: who begins again finds the board off, and says so', async () => {
+    await begin();
+    await bring(started, { steps: named('first-boot') });
+    const memory = new Map<string, StepMemory>();
+    const dying = new AbortController();
+    const first = bring(started, { steps: named('shut-down'), memory, signal: dying.signal });
+    while (started.board.view.phase === 'online') await new Promise((resolve) => setTimeout(resolve, 5));
+    dying.abort();
+    // It may have seen the end of it already.
+    expect(['stopped', 'ready']).toContain((await first).end.state);
+    const place = { address: '127.62.41.250', port: 2222, hostKey: started.hostKey };
+    const { end, steps } = await bring(started, {
+      steps: named('health', 'shut-down'),
+      memory,
+      place: () => Promise.resolve(place),
+    });
+    expect(end).toEqual({ state: 'ready', message: '' });
+    expect(steps['shut-down']).toMatchObject({
+      state: 'done',
+      text: expect.stringMatching(/its power may be cut/) as string,
+    });
+  });
+
+  it('a board that somebody started again after its shut-down is not said to be off', async () => {
+    await begin();
+    const memory = new Map([['shut-down', { bootId: 'another boot' }]]);
+    const { steps } = await bring(started, { steps: named('shut-down'), memory });
+    expect(steps['shut-down']).toMatchObject({
+      state: 'failed',
+      text: 'It was shut down, and somebody started it again since.',
+    });
+    expect(started.board.view.phase).toBe('online');
+  });
+
+  it('a line that breaks while the clock is set, or while leftovers are removed: the same end', async () => {
+    await begin({ fault: 'slow-clock' });
+    const cut = new Set<string>();
+    const { end } = await bring(started, {
+      steps: named('clock', 'leftovers'),
+      onNote: (stepId, { state }) => {
+        if (state !== 'doing' || cut.has(stepId)) return;
+        cut.add(stepId);
+        setTimeout(() => started.board.cutLines(), 50);
+      },
+    });
+    expect(cut.size).toBe(2);
+    expect(end).toEqual({ state: 'ready', message: '' });
+    const { steps } = await bring(started, { steps: named('clock', 'leftovers') });
+    expect(Object.values(steps).map(({ state }) => state)).toEqual(['well', 'well']);
+  });
+
   it('a bench key is not taken off where nobody could log in afterwards', async () => {
     await begin();
     await bring(started, { steps: named('first-boot') });
@@ -374,9 +596,9 @@ whenSandbox('what is cut', () => {
 
 describe('every shipped command', () => {
   it('is POSIX shell without a complaint of shellcheck', async () => {
-    const { questionScript, jobQuestion, jobLeftQuestion, startJob, keyOffCommand } =
+    const { questionScript, jobQuestion, jobLeftQuestion, startJob, keyOffCommand, writeBootConfig } =
       await import('@nest-mark/core/bring-up');
-    const expected = { userName: 'keeper' } as never;
+    const expected = { userName: 'keeper', bootLines: 'a=1' } as never;
     const scripts = [
       questionScript(
         all.flatMap((step) => step.questions(expected)),
@@ -390,6 +612,7 @@ describe('every shipped command', () => {
       jobLeftQuestion,
       startJob('updates', '#!/bin/sh\nexit 0\n'),
       keyOffCommand('AAAA'),
+      writeBootConfig({ path: '/boot/firmware/config.txt', text: 'a=1\n' }, 'a=2\n'),
     ];
     const path = join(process.env['TMPDIR'] ?? '/tmp', `nest-mark-steps-${String(process.pid)}.sh`);
     for (const script of scripts) {

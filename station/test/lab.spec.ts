@@ -21,32 +21,36 @@ interface Line {
 const possible = NetworkLab.possible();
 const BOARDS = 12;
 
+/** Longer than any of these waits on a loaded machine, shorter than the test's own limit. */
+const LIMIT_MS = 100_000;
+
 /** What the listening program prints, line by line, as it comes. */
 class Ear {
   readonly lines: Line[] = [];
-  private readonly waiting: (() => void)[] = [];
-  private gone = false;
+  private readonly child: ChildProcess;
 
-  constructor(private readonly child: ChildProcess) {
+  constructor(
+    private readonly lab: NetworkLab,
+    ...programAndSource: string[]
+  ) {
+    this.child = lab.work(process.execPath, programAndSource);
     let rest = '';
-    child.stdout!.setEncoding('utf8').on('data', (text: string) => {
+    this.child.stdout!.setEncoding('utf8').on('data', (text: string) => {
       const parts = (rest + text).split('\n');
       rest = parts.pop() ?? '';
       for (const part of parts) this.lines.push(JSON.parse(part) as Line);
-      for (const wake of this.waiting.splice(0)) wake();
-    });
-    child.once('exit', () => {
-      this.gone = true;
-      for (const wake of this.waiting.splice(0)) wake();
     });
   }
 
+  /** Looks again and again: at the lines, or at a file that another program writes. */
   async until<T>(look: (lines: readonly Line[]) => T | undefined): Promise<T> {
-    for (;;) {
+    for (const end = Date.now() + LIMIT_MS; ; await new Promise((resolve) => setTimeout(resolve, 20))) {
       const found = look(this.lines);
       if (found !== undefined) return found;
-      if (this.gone) throw new Error('the listening program ended');
-      await new Promise<void>((resolve) => this.waiting.push(resolve));
+      if (this.child.exitCode !== null || Date.now() > end)
+        throw new Error(
+          `it did not come; ended: ${JSON.stringify(this.lab.fallen)}; heard: ${JSON.stringify(this.lines.slice(-20))}`,
+        );
     }
   }
 
@@ -73,7 +77,7 @@ class Ear {
   const names = Array.from({ length: BOARDS }, (_, at) => `tank${String(at + 1).padStart(2, '0')}`);
 
   const listen = async (source: string): Promise<Ear> => {
-    const ear = new Ear(lab.work(process.execPath, [program, source, names.join(',')]));
+    const ear = new Ear(lab, program, source, names.join(','));
     await ear.until((lines) => lines.find(({ listening }) => listening === source));
     return ear;
   };
@@ -198,7 +202,7 @@ class Ear {
     const full = new NetworkLab();
     try {
       full.serveAddresses(20);
-      const ear = new Ear(full.work(process.execPath, [program, 'address-request', '']));
+      const ear = new Ear(full, program, 'address-request', '');
       await ear.until((lines) => lines.find(({ listening }) => listening !== undefined));
       const first = full.power(1, 'tank01');
       await ear.proof(first);
@@ -223,7 +227,7 @@ class Ear {
       const other = new NetworkLab();
       try {
         other.serveAddresses(99, server);
-        const ear = new Ear(other.work(process.execPath, [program, 'address-request', '']));
+        const ear = new Ear(other, program, 'address-request', '');
         await ear.until((lines) => lines.find(({ listening }) => listening !== undefined));
         const asked = [1, 2].map((at) => other.power(at, `sluice0${String(at)}`, { client }));
         const where = await Promise.all(asked.map((board) => ear.proof(board)));
@@ -248,7 +252,7 @@ class Ear {
     const other = new NetworkLab();
     try {
       other.serveAddresses();
-      const ear = new Ear(other.work(process.execPath, [program, 'multicast', 'gate01']));
+      const ear = new Ear(other, program, 'multicast', 'gate01');
       await ear.until((lines) => lines.find(({ listening }) => listening !== undefined));
       const first = other.power(1, 'gate01', { mark: '7KQ4M' });
       await ear.proof(first);

@@ -25,6 +25,8 @@ export interface Expected {
   /** Layout, and variant after a space. */
   keyboard: string;
   country: string;
+  /** Lines for the boot configuration, with sections in brackets; empty for none. */
+  bootLines: string;
   networks: readonly { hex: string; shown: string; priority: number }[];
   /** Blob of the bench's own key in base64; null where there is none. */
   benchKey: string | null;
@@ -59,6 +61,7 @@ export function expectedOf(
     locale: settings.locale,
     keyboard: plan.extras.keyboard.trim().replace(/\s+/g, ' '),
     country: settings.country,
+    bootLines: plan.extras.bootLines,
     networks: settings.networks.flatMap(({ networkId, priority }) => {
       const network = shelf.get(networkId);
       const name = network && ssidBytes(network);

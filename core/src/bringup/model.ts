@@ -60,6 +60,8 @@ export type Change =
   | { kind: 'commands'; command: string; root: boolean; seconds: number }
   /** Work that goes on without us, in a service of the board's own; see `job.ts`. */
   | { kind: 'job'; script: string; seconds: number }
+  /** The planned boot lines are merged into what the board has. */
+  | { kind: 'boot-lines' }
   | { kind: 'reboot' }
   | { kind: 'key-off' }
   | { kind: 'shut-down' };

@@ -6,7 +6,8 @@ import type { BaseFiles } from './settings';
  * the first section, and those of `[all]`, hold for every board (common practice).
  */
 
-const names = ['config.txt', 'usercfg.txt', 'uenv.txt'];
+/** Names of the file, the first that is there counts. */
+export const BOOT_CONFIG_NAMES = ['config.txt', 'usercfg.txt', 'uenv.txt'] as const;
 
 /** Keys whose lines may stand there several times; the first part of the value tells them apart. */
 const repeated = new Set(['dtoverlay', 'dtparam', 'device_tree_param', 'gpio', 'include', 'initramfs']);
@@ -14,7 +15,7 @@ const repeated = new Set(['dtoverlay', 'dtparam', 'device_tree_param', 'gpio', '
 /** Name of the file among a boot partition's, or null when the image has none that is known here. */
 export function bootConfigName(files: Iterable<string>): string | null {
   const all = [...files];
-  for (const wanted of names) {
+  for (const wanted of BOOT_CONFIG_NAMES) {
     const found = all.find((name) => name.toLowerCase() === wanted);
     if (found !== undefined) return found;
   }

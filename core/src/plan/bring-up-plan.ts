@@ -9,6 +9,11 @@ export const BringUpPlanSchema = z.object({
   benchKey: z.boolean().default(false),
   /** Steps that are left out. */
   without: z.array(z.string().max(60)).max(60).default(['shut-down']),
+  /** Steps that are left out on devices of a role. */
+  roles: z
+    .array(z.object({ role: z.string().max(80), without: z.array(z.string().max(60)).max(60) }))
+    .max(50)
+    .default([]),
   own: z.array(OwnStepSchema).max(20).default([]),
   /** Boards at once. */
   atOnce: z.number().int().min(1).max(64).default(8),

@@ -48,7 +48,6 @@ export class RunningBoard {
   /** Whether somebody made it another host key, which counts from its next start on. */
   private keyLost = false;
   private off = false;
-  private spoiling: Promise<void> = Promise.resolve();
   private asking: NodeJS.Timeout | undefined;
   private readonly voice: NodeJS.Timeout[] = [];
   private booting: Promise<void> = Promise.resolve();
@@ -112,7 +111,6 @@ export class RunningBoard {
     this.service = null;
     this.system = null;
     this.joined = null;
-    await this.spoiling;
     await service?.stop();
     await system?.down();
   }
@@ -152,10 +150,11 @@ export class RunningBoard {
         this.fault === 'other-card'
           ? null
           : (this.systemOf?.(settings, (order) => void this.ordered(order)) ?? null);
+      // It is so before anybody can look.
+      if (this.spoilt) await this.spoil(this.spoilt);
       const service = await startLoginService(settings, address, air.port, this.system, () =>
         this.spoilt === 'slow-line' ? SLOW_MS : 0,
       );
-      if (this.spoilt) this.spoiling = this.spoil(this.spoilt);
       if (this.off) return await service.stop();
       this.service = service;
       this.stopCalling = callBench(settings.calls, address, air.network);

@@ -118,6 +118,11 @@ find /run -mindepth 1 -delete
 mkdir -p /run/board/units /proc/sys/kernel/random /sys/class/thermal/thermal_zone0
 echo "$1" >/proc/sys/kernel/random/boot_id
 cat /etc/hostname >/run/board/name
+# What the boot lines switch on is there from this start on.
+rm -f /dev/i2c-1 /dev/spidev0.0
+config=$(cat "$(cat /board/mounted-at)/config.txt" 2>/dev/null)
+case $config in *dtparam=i2c_arm=on*) : >/dev/i2c-1 ;; esac
+case $config in *dtparam=spi=on*) : >/dev/spidev0.0 ;; esac
 `;
 
 const facts: Readonly<Record<string, string>> = {
@@ -240,6 +245,7 @@ export class BoardSystem {
       { path: 'board/card-size', content: `${String(first.cardSize)}\n` },
       { path: 'board/root-size', content: `${String(Math.floor(first.cardSize * 0.96))}\n` },
       { path: 'board/root-free', content: `${String(Math.floor(first.cardSize * 0.7))}\n` },
+      { path: 'board/mounted-at', content: `${first.mountedAt}\n` },
       { path: 'board/country', content: `${first.settings.radio.country ?? '00'}\n` },
       { path: 'proc/cmdline', content: 'console=tty1 rootwait\n' },
       { path: 'proc/meminfo', content: 'MemTotal: 1000000 kB\nMemAvailable:     700000 kB\n' },

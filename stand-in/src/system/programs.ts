@@ -60,7 +60,7 @@ const timedatectl = `#!/bin/sh
 case "$*" in
     *NTPSynchronized*) if [ -f /board/clock-slow ]; then echo no; else echo yes; fi ;;
     *'-p NTP '*) if [ -f /board/clock-loose ]; then echo no; else echo yes; fi ;;
-    'set-ntp true') rm -f /board/clock-loose /board/clock-slow ;;
+    'set-ntp true') [ -f /board/no-time-server ] || rm -f /board/clock-loose /board/clock-slow ;;
 esac
 `;
 
@@ -90,6 +90,9 @@ esac
 
 const findmnt = `#!/bin/sh
 case "$*" in
+    *TARGET*)
+        for last; do :; done
+        if [ "$last" = "$(cat /board/mounted-at)" ]; then echo "$last"; else echo /; fi ;;
     *SOURCE,SIZE*) echo "/dev/card0p2 $(cat /board/root-size)" ;;
     *OPTIONS*) if [ -f /board/read-only ]; then echo ro,noatime; else echo rw,noatime; fi ;;
     *SOURCE*) echo /dev/card0p2 ;;

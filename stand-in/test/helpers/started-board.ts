@@ -67,6 +67,8 @@ export interface BoardWishes {
   sudo?: 'free' | 'ask' | 'none';
   hash?: string | null;
   fault?: SystemFault | null;
+  /** The boot configuration that its card brings. */
+  config?: string;
 }
 
 /** @param network first three parts of a loopback network that no other test uses at the same time */
@@ -141,7 +143,10 @@ export async function startBoard(network: string, wishes: BoardWishes = {}): Pro
         () =>
           Promise.resolve({
             mountedAt: '/boot/firmware',
-            files: [],
+            files:
+              wishes.config === undefined
+                ? []
+                : [{ path: 'config.txt', content: Buffer.from(wishes.config) }],
             script: null,
             settings: taken,
             cardSize: 16e9,

@@ -2,7 +2,7 @@ import type { Answers, Judged, Question, Step } from '@nest-mark/core/bring-up';
 import type { StepState } from '@nest-mark/core/api';
 import { ShellError } from '../shell/shell-error';
 import type { BoardEnd, BoardWork } from './board-work';
-import { makeChange } from './changes';
+import { IS_OFF, makeChange, seenOff } from './changes';
 import { Line } from './line';
 
 /** States after which the steps behind go on as if nothing were. */
@@ -23,6 +23,10 @@ const fatalWords: Partial<Record<string, string>> = {
   'no-login':
     'The board proved who it is and lets the bench in by nothing that it has. Was its card written with the bench’s key, and is that still on it? Choose another way to log in.',
 };
+
+const KEY_GONE = 'It is off the board, which lets it in no more.';
+const LOCKED_OUT =
+  'The bench took its key off and was cut off before this step, so it cannot come back. Do it by hand, or choose another way to log in.';
 
 const sentence = (error: ShellError): string => fatalWords[error.fault] ?? error.message;
 
@@ -45,31 +49,69 @@ class BoardRun {
   async go(): Promise<BoardEnd> {
     let gone = '';
     try {
+      const ended = await this.afterCut();
+      if (ended) return ended;
       for (const step of this.work.steps) {
         try {
           await this.through(step);
         } catch (error) {
           if (!(error instanceof ShellError)) throw error;
           if (error.fault === 'stopped') return { state: 'stopped', message: '' };
-          const text = sentence(error);
+          const text = error.fault === 'no-login' && this.keyGone ? LOCKED_OUT : sentence(error);
           await this.note(step, 'failed', text);
           if (!fatal.has(error.fault)) continue;
           gone = text;
           break;
         }
       }
+    } catch (error) {
+      if (error instanceof ShellError && error.fault === 'stopped') return { state: 'stopped', message: '' };
+      throw error;
     } finally {
       this.line.close();
     }
     if (gone !== '') return { state: 'hand', message: gone };
     const open = this.work.steps.filter(({ id }) => !passed.has(this.states.get(id) ?? 'queued'));
-    const [first] = open.filter(({ id }) => this.states.get(id) !== 'held');
+    // What is held waits for another one, which is told before it.
+    const first = open.find(({ id }) => this.states.get(id) !== 'held') ?? open[0];
     return first
       ? { state: 'hand', message: `${first.title}: ${this.texts.get(first.id) ?? ''}` }
       : { state: 'ready', message: '' };
   }
 
   private readonly texts = new Map<string, string>();
+  private keyGone = false;
+
+  private stepThat(kind: 'key-off' | 'shut-down'): Step | null {
+    const { steps, skipped } = this.work;
+    return steps.find(({ id, change }) => change?.kind === kind && !skipped.has(id)) ?? null;
+  }
+
+  /**
+   * What a program that died in the middle had ordered, where the board cannot be asked any more: one that is off, and
+   * one that lets the bench in no more. Null where it can be asked.
+   */
+  private async afterCut(): Promise<BoardEnd | null> {
+    const { work, line } = this;
+    const keyOff = this.stepThat('key-off');
+    const shutDown = this.stepThat('shut-down');
+    if (shutDown && (await work.recall(shutDown.id)) && (await seenOff(work, line, await work.place(), 10))) {
+      await this.note(shutDown, 'done', IS_OFF);
+      return { state: 'ready', message: '' };
+    }
+    if (!keyOff || !(await work.recall(keyOff.id))) return null;
+    try {
+      await line.open();
+      return null;
+    } catch (error) {
+      // Whatever else it is, its first step tells it.
+      if (!(error instanceof ShellError) || error.fault !== 'no-login') return null;
+    }
+    await this.note(keyOff, 'done', KEY_GONE);
+    if (!shutDown) return { state: 'ready', message: '' };
+    await this.note(shutDown, 'failed', LOCKED_OUT);
+    return { state: 'hand', message: `${shutDown.title}: ${LOCKED_OUT}` };
+  }
 
   private async note(step: Step, state: StepState, text: string, judged?: Judged): Promise<void> {
     this.states.set(step.id, state);
@@ -84,8 +126,18 @@ class BoardRun {
         await this.step(step);
         return;
       } catch (error) {
+        if (!(error instanceof ShellError)) throw error;
+        if (
+          error.fault === 'no-login' &&
+          step.change?.kind === 'key-off' &&
+          (await this.work.recall(step.id))
+        ) {
+          // The line broke between the taking off and its answer.
+          this.keyGone = true;
+          return this.note(step, 'done', KEY_GONE);
+        }
         // The board is asked anew where it is; what was done is seen then.
-        if (!(error instanceof ShellError) || error.fault !== 'lost' || breaks >= MOST_BREAKS) throw error;
+        if (error.fault !== 'lost' || breaks >= MOST_BREAKS) throw error;
         this.work.told('the line broke; logging in again\n');
         this.early = null;
       }
@@ -95,7 +147,7 @@ class BoardRun {
   private async step(step: Step): Promise<void> {
     const reason = this.work.skipped.get(step.id);
     if (reason !== undefined) return this.note(step, 'skipped', reason);
-    if (step.last && [...this.states.values()].some((state) => !passed.has(state)))
+    if (step.last && [...this.states].some(([id, state]) => id !== step.id && !passed.has(state)))
       return this.note(
         step,
         'held',

@@ -1,16 +1,19 @@
+import { mergeBootLines } from '@nest-mark/core';
 import {
   JOB_PIECE,
   jobLeftQuestion,
   jobQuestion,
   keyOffCommand,
+  readBootConfig,
   readJob,
   readUpgrades,
   startJob,
+  writeBootConfig,
   type Change,
   type Step,
 } from '@nest-mark/core/bring-up';
 import { probeTcp } from '../net/tcp-probe';
-import { Shell } from '../shell/shell';
+import { Shell, type ShellPlace } from '../shell/shell';
 import { ShellError } from '../shell/shell-error';
 import type { BoardWork } from './board-work';
 import type { Line } from './line';
@@ -148,6 +151,17 @@ function reasonOf(log: string, code: number | null): string {
   return `It ended with ${String(code)}: ${lastLine(all === '' ? log : all)}`;
 }
 
+/** Merges the planned boot lines into what the board has at this moment. */
+async function mergeOnBoard({ expected }: BoardWork, line: Line, step: Step): Promise<Changed> {
+  const config = readBootConfig((await line.ask(step.questions(expected))).get('config'));
+  if (!config) return failed('The board’s boot configuration could not be read.');
+  const after = mergeBootLines(config.text, expected.bootLines);
+  const done = await line.change(writeBootConfig(config, after), true, 60);
+  return done.code === 0
+    ? well(`Merged into ${config.path}; in force after the reboot.`)
+    : failed(`It ended with ${String(done.code)}: ${lastLine(line.clean(done.text))}`);
+}
+
 /** Starts the board anew, and waits until it is there again, proved and settled. */
 async function rebootBoard(work: BoardWork, line: Line, step: Step): Promise<Changed> {
   const now = await bootIdOf(line);
@@ -190,9 +204,11 @@ async function rebootBoard(work: BoardWork, line: Line, step: Step): Promise<Cha
 }
 
 /** Takes the bench's key off, and proves that it lets nobody in any more while the line that did it is still open. */
-async function takeKeyOff(work: BoardWork, line: Line): Promise<Changed> {
+async function takeKeyOff(work: BoardWork, line: Line, step: Step): Promise<Changed> {
   const { benchKey } = work.expected;
   if (benchKey === null) return well('There is none.');
+  // Whoever dies right after it is locked out, and has to know why.
+  await work.remember(step.id, { bootId: await bootIdOf(line) });
   const done = await line.change(keyOffCommand(benchKey), false, 30);
   if (done.code !== 0) return failed(`The key could not be taken off: ${lastLine(line.clean(done.text))}`);
   const place = await work.place();
@@ -214,23 +230,46 @@ async function takeKeyOff(work: BoardWork, line: Line): Promise<Changed> {
   }
 }
 
-/** Shuts the board down, and says that it is safe only when its network is gone and its last writes had their time. */
-async function shutDownBoard(work: BoardWork, line: Line): Promise<Changed> {
-  const place = await work.place();
-  await line.read('systemctl poweroff || poweroff', true).catch((error: unknown) => {
-    if (!(error instanceof ShellError) || error.fault !== 'lost') throw error;
-  });
-  if (!place) return failed('Its address is not known, so nobody can see whether it is off.');
-  const until = Date.now() + work.patience.away * 1000;
+/**
+ * Whether a board that was told to shut down is gone, and its last writes had their time.
+ * @param place where it was; nobody can see of one that was nowhere whether it is off
+ * @param seconds for how long it is looked
+ */
+export async function seenOff(
+  work: BoardWork,
+  line: Line,
+  place: ShellPlace | null,
+  seconds: number,
+): Promise<boolean> {
+  const until = Date.now() + seconds * 1000;
   // Gone means three looks in a row: a login service goes before the system does.
   for (let gone = 0; gone < 3;) {
-    if (Date.now() > until) return failed('It was told to shut down, and still answers.');
+    if (place === null || Date.now() > until) return false;
     await line.wait(work.patience.look);
     gone = (await probeTcp(place.address, place.port, 1000)).answer === 'open' ? 0 : gone + 1;
   }
   line.close();
   await line.wait(work.patience.quiet);
-  return well('It is off: its power may be cut when its light is quiet.');
+  return true;
+}
+
+export const IS_OFF = 'It is off: its power may be cut when its light is quiet.';
+
+/** Shuts the board down, and says that it is safe only when it was seen off. */
+async function shutDownBoard(work: BoardWork, line: Line, step: Step): Promise<Changed> {
+  const now = await bootIdOf(line);
+  const place = await work.place();
+  const known = await work.recall(step.id);
+  if (known !== null && known.bootId !== now)
+    return failed('It was shut down, and somebody started it again since.');
+  // First on record, then ordered: of a board that is off nobody can ask whether it was told to be.
+  await work.remember(step.id, { bootId: now });
+  await line.read('systemctl poweroff || poweroff', true).catch((error: unknown) => {
+    if (!(error instanceof ShellError) || error.fault !== 'lost') throw error;
+  });
+  return (await seenOff(work, line, place, work.patience.away))
+    ? well(IS_OFF)
+    : failed('It was told to shut down, and nobody saw it go off.');
 }
 
 /** Does what a step does. @throws ShellError when the line breaks for good */
@@ -246,11 +285,13 @@ export async function makeChange(work: BoardWork, line: Line, step: Step, change
     }
     case 'job':
       return followJob(work, line, step, change);
+    case 'boot-lines':
+      return mergeOnBoard(work, line, step);
     case 'reboot':
       return rebootBoard(work, line, step);
     case 'key-off':
-      return takeKeyOff(work, line);
+      return takeKeyOff(work, line, step);
     case 'shut-down':
-      return shutDownBoard(work, line);
+      return shutDownBoard(work, line, step);
   }
 }

@@ -43,6 +43,9 @@ export class NetworkLab {
   private readonly name = `nm${String(process.pid)}x${String(++count)}`;
   private readonly children: ChildProcess[] = [];
   private readonly spaces: string[] = [];
+  private ending = false;
+  /** Programs that ended by themselves, with their last words: why a board never came. */
+  readonly fallen: string[] = [];
 
   /** Whether this machine lets a lab be made. */
   static possible(): boolean {
@@ -59,12 +62,29 @@ export class NetworkLab {
   }
 
   constructor() {
+    // These programs want accounts of their own names, which a machine without them has not. Written once: whoever
+    // starts while the file is being written again would find nobody in it.
+    for (const [file, own] of Object.entries(accounts))
+      writeFileSync(
+        join(this.folder, file),
+        `${readFileSync(`/etc/${file}`, 'utf8').replace(/^(?:sshd|avahi|systemd-network):.*\n/gm, '')}${own}`,
+      );
     this.space('sw');
     this.inside('sw', 'ip', 'link', 'add', 'br0', 'type', 'bridge');
     this.inside('sw', 'ip', 'addr', 'add', `${SUBNET}.1/24`, 'dev', 'br0');
     this.inside('sw', 'ip', 'link', 'set', 'br0', 'up');
     this.plug('ws', '02:00:5e:00:53:fe');
     this.inside('ws', 'ip', 'addr', 'add', `${SUBNET}.2/24`, 'dev', 'eth0');
+    this.untilItCarries('sw', 'br0');
+  }
+
+  /**
+   * The kernel tells a link's state a moment after the fact; kea opens no socket on one that is not up yet, and does
+   * not look again.
+   */
+  private untilItCarries(space: string, link: string): void {
+    while (!/"operstate":"UP"/.test(ip('-n', this.of(space), '-j', 'link', 'show', link)))
+      execFileSync('sleep', ['0.02']);
   }
 
   /** Begins to give out addresses. @param last of the pool; the first is 20 */
@@ -159,12 +179,6 @@ export class NetworkLab {
       `[server]\nhost-name=${hostName}\nuse-ipv4=yes\nuse-ipv6=yes\nenable-dbus=no\nratelimit-interval-usec=0\n[publish]\npublish-workstation=no\n[reflector]\n[rlimits]\n`,
     );
     this.plug(space, hardwareAddress);
-    // These programs want accounts of their own names, which a machine without them has not.
-    for (const [file, own] of Object.entries(accounts))
-      writeFileSync(
-        join(this.folder, file),
-        `${readFileSync(`/etc/${file}`, 'utf8').replace(/^(?:sshd|avahi|systemd-network):.*\n/gm, '')}${own}`,
-      );
     const known = Object.keys(accounts)
       .map((file) => `mount --bind ${join(this.folder, file)} /etc/${file}`)
       .join(' && ');
@@ -256,6 +270,7 @@ export class NetworkLab {
   }
 
   async end(): Promise<void> {
+    this.ending = true;
     const gone = this.children.map((child) =>
       child.exitCode !== null || child.signalCode !== null
         ? Promise.resolve()
@@ -312,7 +327,7 @@ export class NetworkLab {
     output: 'ignore' | 'pipe' = 'ignore',
   ): ChildProcess {
     const child = spawn('ip', ['netns', 'exec', this.of(space), command, ...args], {
-      stdio: ['pipe', output, 'ignore'],
+      stdio: ['pipe', output, 'pipe'],
       env: {
         ...process.env,
         PATH: `${process.env['PATH'] ?? ''}:/usr/sbin:/sbin`,
@@ -320,6 +335,11 @@ export class NetworkLab {
       },
     });
     this.children.push(child);
+    let words = '';
+    child.stderr!.setEncoding('utf8').on('data', (text: string) => (words = (words + text).slice(-500)));
+    child.once('close', (code) => {
+      if (!this.ending) this.fallen.push(`${space}: ${command} ended with ${String(code)}: ${words}`);
+    });
     return child;
   }
 }

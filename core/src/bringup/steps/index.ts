@@ -2,6 +2,7 @@ import { stepOf } from '../own-step';
 import type { Step } from '../model';
 import type { BringUpPlan } from '../../plan/bring-up-plan';
 import { asPlanned } from './as-planned';
+import { bootLines } from './boot-lines';
 import { clockStep } from './clock';
 import { firstBoot } from './first-boot';
 import { health } from './health';
@@ -20,6 +21,7 @@ export const shippedSteps: readonly Step[] = [
   health,
   updates,
   leftovers,
+  bootLines,
   reboot,
   keyOff,
   shutDown,
@@ -29,8 +31,12 @@ export const shippedSteps: readonly Step[] = [
  * The steps of a batch, in working order; own ones come before what ends our way to the board.
  * @param role only those that are for devices of that role; all where it is left out
  */
-export function stepsOf({ without, own }: Pick<BringUpPlan, 'without' | 'own'>, role?: string): Step[] {
-  const chosen = shippedSteps.filter(({ id }) => !without.includes(id));
+export function stepsOf(
+  { without, own, roles = [] }: Pick<BringUpPlan, 'without' | 'own'> & Partial<Pick<BringUpPlan, 'roles'>>,
+  role?: string,
+): Step[] {
+  const notFor = new Set(roles.find((one) => one.role === role)?.without ?? []);
+  const chosen = shippedSteps.filter(({ id }) => !without.includes(id) && !notFor.has(id));
   const mine = own.filter((step) => role === undefined || step.role === '' || step.role === role);
   return [...chosen.filter(({ last }) => !last), ...mine.map(stepOf), ...chosen.filter(({ last }) => last)];
 }

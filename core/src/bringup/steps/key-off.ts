@@ -18,6 +18,14 @@ sync "$HOME/.ssh"
 for old in "$f".nest-mark.??????; do [ -f "$old" ] && rm -f "$old"; done
 true`;
 
+/** A list that is not there holds no key; one that cannot be read may. */
+const OWN_KEYS = `d=$HOME/.ssh
+[ -d "$d" ] || exit 0
+[ -x "$d" ] || exit 9
+[ -e "$d/authorized_keys" ] || exit 0
+[ -r "$d/authorized_keys" ] || exit 9
+sed "s/^/me /" "$d/authorized_keys"`;
+
 /** The bench's own key is taken off the board. */
 export const keyOff: Step = {
   id: 'key-off',
@@ -25,19 +33,19 @@ export const keyOff: Step = {
   why: 'Whoever gets the board must not have to trust this bench for ever.',
   source: 'sshd(8), "AUTHORIZED_KEYS FILE FORMAT"',
   questions: () => [
-    { id: 'own-keys', command: `sed "s/^/me /" "$HOME/.ssh/authorized_keys"`, root: false },
+    { id: 'own-keys', command: OWN_KEYS, root: false },
     { id: 'linked', command: '[ -L "$HOME/.ssh/authorized_keys" ]', root: false },
   ],
   judge({ answers, expected }) {
     const { benchKey, passwordLogin } = expected;
     if (benchKey === null) return well('The bench has no key of its own for this batch.');
     const text = said(answers, 'own-keys');
-    if (text === null) {
-      const code = answers.get('own-keys')?.code ?? null;
-      return code === null
-        ? unknown('The board did not tell its keys.')
-        : well('The bench’s key is not on the board.');
-    }
+    if (text === null)
+      return unknown(
+        answers.get('own-keys')?.code === 9
+          ? 'The list of keys cannot be read, so nobody can tell whether the bench’s key is on it.'
+          : 'The board did not tell its keys.',
+      );
     const keys = readKeys(text).get('me') ?? [];
     if (!keys.includes(benchKey)) return well('The bench’s key is not on the board.');
     if (answers.get('linked')?.code === 0)

@@ -18,9 +18,11 @@ import { filter, firstValueFrom, throttleTime, type Subscription } from 'rxjs';
 import type { BoardBringUp, BoardStep, BringUp, Device, StepView } from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
+import { stepsOf } from '@nest-mark/core/bring-up';
 import { Api } from '../api/api';
 import { ServerEvents } from '../api/server-events';
 import { batchFeature } from '../state/batch.reducer';
+import { PlanEditor } from '../plan/plan-editor';
 import { moment } from '../ui/moment';
 import { BringUpActions } from './bring-up.reducer';
 import { StepMark } from './step-mark';
@@ -42,6 +44,7 @@ const READ_EVERY = 500;
 export class BoardPanel implements OnDestroy {
   private readonly store = inject(Store);
   private readonly api = inject(Api);
+  private readonly editor = inject(PlanEditor);
   private readonly batchId = this.store.selectSignal(batchFeature.selectId);
   readonly device = input.required<Device>();
   readonly board = input.required<BoardBringUp | null>();
@@ -58,6 +61,7 @@ export class BoardPanel implements OnDestroy {
     const cells = cellsOf(
       board,
       this.steps().map(({ id }) => id),
+      new Set(stepsOf(this.editor.plan().bringUp, this.device().role).map(({ id }) => id)),
     );
     return this.steps().map((step, index) => {
       const cell = cells[index];

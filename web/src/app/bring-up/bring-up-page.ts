@@ -13,6 +13,7 @@ import {
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { mayBeBroughtUp, type LoginWay } from '@nest-mark/core';
+import { stepsOf } from '@nest-mark/core/bring-up';
 import { Button } from 'primeng/button';
 import { Select } from 'primeng/select';
 import { PlanEditor } from '../plan/plan-editor';
@@ -90,6 +91,13 @@ export class BringUpPage implements OnDestroy {
   );
   protected readonly rows = computed(() => {
     const ids = this.steps().map(({ id }) => id);
+    // Roles are few, and boards many.
+    const own = new Map<string, ReadonlySet<string>>();
+    const ownOf = (role: string): ReadonlySet<string> => {
+      const known = own.get(role) ?? new Set(stepsOf(this.plan(), role).map(({ id }) => id));
+      own.set(role, known);
+      return known;
+    };
     return this.here().map((view) => {
       const board = this.boards().get(view.device.id);
       return {
@@ -98,7 +106,7 @@ export class BringUpPage implements OnDestroy {
         board,
         word: boardWord(board),
         hand: board?.state === 'hand' || board?.state === 'stopped' || board?.state === 'interrupted',
-        cells: cellsOf(board, ids),
+        cells: cellsOf(board, ids, ownOf(view.device.role)),
       };
     });
   });

@@ -42,8 +42,15 @@ export interface Cell {
 
 const phases = { begin: 'begins', lists: 'lists', download: 'fetches', install: 'installs', clean: 'cleans' };
 
-/** The cells of one board, a step each. */
-export function cellsOf(board: BoardBringUp | undefined, stepIds: readonly string[]): Cell[] {
+/**
+ * The cells of one board, a step each.
+ * @param own ids of the steps that are for a device of its role
+ */
+export function cellsOf(
+  board: BoardBringUp | undefined,
+  stepIds: readonly string[],
+  own?: ReadonlySet<string>,
+): Cell[] {
   return stepIds.map((stepId): Cell => {
     const step = board?.steps.find((one) => one.stepId === stepId) ?? null;
     const state = step?.state ?? 'queued';
@@ -51,7 +58,12 @@ export function cellsOf(board: BoardBringUp | undefined, stepIds: readonly strin
     return {
       stepId,
       mode: modes[state],
-      word: job ? `${phases[job.phase]} ${String(Math.floor(job.share * 100))} %` : words[state],
+      word:
+        step === null && own?.has(stepId) === false
+          ? 'not for it'
+          : job
+            ? `${phases[job.phase]} ${String(Math.floor(job.share * 100))} %`
+            : words[state],
       share: job?.share ?? 0.5,
       step,
     };

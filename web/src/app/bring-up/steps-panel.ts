@@ -27,14 +27,32 @@ export class StepsPanel {
       why,
       changes: change !== null,
       taken: !this.plan().without.includes(id),
+      notFor: new Set(this.plan().roles.flatMap((one) => (one.without.includes(id) ? [one.role] : []))),
     })),
   );
+  /** Roles of the batch's devices, where there are several. */
+  protected readonly roles = computed(() => {
+    const all = [...new Set(this.editor.plan().devices.map(({ role }) => role))].sort();
+    return all.length > 1 ? all : [];
+  });
   protected readonly left = computed(() => this.rows().filter(({ taken }) => !taken));
 
   protected take(id: string, taken: boolean): void {
     this.change(({ without }) => ({
       without: taken ? without.filter((one) => one !== id) : [...without.filter((one) => one !== id), id],
     }));
+  }
+
+  protected leaveOutFor(role: string, id: string, left: boolean): void {
+    this.change(({ roles }) => {
+      const without = (roles.find((one) => one.role === role)?.without ?? []).filter((one) => one !== id);
+      return {
+        roles: [
+          ...roles.filter((one) => one.role !== role),
+          { role, without: left ? [...without, id] : without },
+        ].filter((one) => one.without.length > 0),
+      };
+    });
   }
 
   protected setOneFirst(oneFirst: boolean): void {
