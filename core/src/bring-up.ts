@@ -3,6 +3,7 @@ export * from './bringup/ask';
 export * from './bringup/expected';
 export * from './bringup/job';
 export * from './bringup/model';
+export { stepOf } from './bringup/own-step';
 export * from './bringup/readers';
 export * from './bringup/shell-text';
 export { readBootConfig, writeBootConfig } from './bringup/steps/boot-lines';

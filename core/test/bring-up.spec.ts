@@ -1,4 +1,7 @@
-import { execFileSync } from 'node:child_process';
+import { execFile, execFileSync } from 'node:child_process';
+import { once } from 'node:events';
+import { createServer } from 'node:net';
+import { promisify } from 'node:util';
 import fc from 'fast-check';
 import { isBenchKey } from '../src/access/bench-key';
 import { emptyPlan } from '../src/plan/model';
@@ -10,6 +13,7 @@ import {
   hasShell,
   readAccounts,
   readKeys,
+  readListeners,
   readMemory,
   readPasswords,
   readRate,
@@ -273,6 +277,97 @@ describe('a boot configuration as a board tells it', () => {
     if (verdict !== 'well') return;
     expect(judged.findings).toHaveLength(1);
     expect(judge('boot-lines', { config: told(text), devices: '/dev/i2c-1\n' }).findings).toEqual([]);
+  });
+});
+
+describe('a remote screen', () => {
+  /** The kernel's own tables of this machine, while something listens; asked as the step asks. */
+  const asked = async (host: string, ways: number[] | null) => {
+    // An RFB server as far as its ways (RFC 6143, sections 7.1.1 and 7.1.2).
+    const server = createServer((socket) => {
+      socket.on('error', () => undefined);
+      if (ways === null) return;
+      socket.write('RFB 003.008\n');
+      socket.once('data', () => socket.write(Buffer.from([ways.length, ...ways])));
+    });
+    let port = 5950;
+    for (;;) {
+      const listening = once(server, 'listening');
+      server.listen(port, host);
+      if (
+        await listening.then(
+          () => true,
+          () => false,
+        )
+      )
+        break;
+      port++;
+    }
+    try {
+      const answers = await Promise.all(
+        step('remote-screen')
+          .questions(expected)
+          .map(async ({ id, command }) => {
+            const { stdout } = await promisify(execFile)('sh', ['-c', command]);
+            // Of whatever else this machine has nothing is looked at.
+            const own = port.toString(16).toUpperCase();
+            const lines = stdout
+              .split('\n')
+              .filter((line) =>
+                id === 'ways' ? line.startsWith(`${String(port)} `) : line.includes(`:${own} `),
+              );
+            return [id, lines.join('\n')] as const;
+          }),
+      );
+      return { port, judged: judge('remote-screen', Object.fromEntries(answers)) };
+    } finally {
+      server.close();
+      await once(server, 'close');
+    }
+  };
+
+  it.each<[string, string, number[] | null, string, RegExp]>([
+    ['on the board itself', '127.0.0.1', [2], 'well', /through its login/],
+    ['on the board itself, by IPv6', '::1', [2], 'well', /through its login/],
+    [
+      'open, by password',
+      '0.0.0.0',
+      [2],
+      'differs',
+      /open to everybody on its network and encrypts nothing\./,
+    ],
+    ['open, by none', '0.0.0.0', [1, 19], 'differs', /and asks for no password\./],
+    ['open on all of IPv6', '::', [2], 'differs', /open to everybody/],
+    ['open and encrypted', '0.0.0.0', [19], 'well', /^$/],
+    ['open, and says nothing', '0.0.0.0', null, 'differs', /encrypts nothing/],
+  ])('%s', async (_what, host, ways, verdict, words) => {
+    const { port, judged } = await asked(host, ways);
+    expect(judged).toMatchObject({ verdict });
+    const [finding] = judged.findings;
+    expect(finding?.text ?? '').toMatch(words);
+    if (finding?.severity === 'note')
+      expect(finding.todo).toContain(
+        `ssh -N -L ${String(port)}:127.0.0.1:${String(port)} keeper@tank-01.local`,
+      );
+  });
+
+  it('none, one of the other kind, and tables that are none', () => {
+    expect(judge('remote-screen', { listens: 'sl local\n', ways: '' }).text).toBe(
+      'No remote screen listens.',
+    );
+    const rdp = '   4: 00000000:0D3D 00000000:0000 0A 00000000:00000000 00:00000000 00000000 0 0 1 1';
+    expect(judge('remote-screen', { listens: rdp, ways: '' })).toMatchObject({
+      verdict: 'differs',
+      text: expect.stringContaining('port 3389') as string,
+    });
+    // Not listening, and not of that form.
+    expect(readListeners(rdp.replace(' 0A ', ' 01 '))).toEqual([]);
+    fc.assert(
+      fc.property(fc.string({ maxLength: 200, unit: 'binary' }), (text) => {
+        expect(Array.isArray(readListeners(text))).toBe(true);
+      }),
+      { numRuns: 300, seed: 98 },
+    );
   });
 });
 

@@ -7,6 +7,8 @@ import { imageId, soundNetwork, soundPlan } from './helpers/plan';
 
 const input = (count: number, change: (plan: Plan) => void = () => undefined): ForecastInput => {
   const plan = soundPlan(count);
+  // A person logs in and looks.
+  plan.bringUp.wanted = false;
   change(plan);
   return {
     plan,
@@ -42,6 +44,16 @@ describe('the forecast, worked by hand', () => {
     // One swap 20, write 50, read back at 40 MB/s 25; first boot 120, find 10, check 60, shut down 15.
     expect(result.finish.middle).toBeCloseTo(20 + 50 + 25 + 120 + 10 + 60 + 15, 6);
     expect(result.handsOnSeconds).toBeCloseTo(20 + 60, 6);
+    // Where the bench brings it up nobody logs in to look: 10 s, and no hands.
+    const brought = forecast(
+      input(1, (plan) => {
+        noUpdate(plan);
+        plan.bringUp.wanted = true;
+      }),
+      1,
+    );
+    expect(brought.finish.middle).toBeCloseTo(20 + 50 + 25 + 120 + 10 + 10 + 15, 6);
+    expect(brought.handsOnSeconds).toBeCloseTo(20, 6);
   });
 
   it('updates: the line is shared, the rest goes by the board’s speed', () => {

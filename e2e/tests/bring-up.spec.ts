@@ -22,7 +22,11 @@ test('twelve boards from proved to ready by one press, three with faults, and th
 
   // One press: the hands-on time of the whole batch. What it takes is counted in presses and not in seconds.
   await page.getByRole('button', { name: 'Bring up 12' }).click();
-  await expect(row(page, 'tank-01').getByText(/at it|begins|lists|fetches|installs|cleans/).first()).toBeVisible();
+  await expect(
+    row(page, 'tank-01')
+      .getByText(/at it|begins|lists|fetches|installs|cleans/)
+      .first(),
+  ).toBeVisible();
   await app.kill('SIGKILL');
   await expect(page.getByText('No connection to the server')).toBeVisible();
   await app.start('--no-demo');

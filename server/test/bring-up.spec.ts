@@ -3,10 +3,12 @@ import type {
   BatchProgress,
   BoardBringUp,
   BringUp,
+  Passport,
   PracticeView,
   Proposal,
   SystemFault,
 } from '@nest-mark/core';
+import { createServer, type AddressInfo } from 'node:net';
 import { noSandbox } from '../../stand-in/src/board/sandbox';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
 
@@ -92,6 +94,22 @@ whenSandbox('boards that are brought up', () => {
     expect(step.code).toBe('step-missing');
   });
 
+  it('are refused where their packages are to come through this computer and nobody serves them', async () => {
+    const closed = createServer();
+    await new Promise<void>((resolve) => closed.listen(0, '127.0.0.1', resolve));
+    const { port: packagePort } = closed.address() as AddressInfo;
+    const plan = tankPlan(1, null, network);
+    const other = await server.batch({ ...plan, bringUp: { ...plan.bringUp, benchKey: true, packagePort } });
+    const body = { deviceIds: [other.plan.devices[0]!.id], way: 'bench-key' };
+    // With somebody there it comes as far as the boards.
+    expect((await server.refused('POST', `/batches/${other.id}/bring-up`, body)).code).toBe('not-proved');
+    await new Promise((resolve) => closed.close(resolve));
+    expect(await server.refused('POST', `/batches/${other.id}/bring-up`, body)).toMatchObject({
+      code: 'packages-away',
+      detail: expect.stringContaining(`port ${String(packagePort)}`) as string,
+    });
+  });
+
   it('go from proved to ready side by side, but for those with faults, each told rightly', async () => {
     await spoil(nestOf(1), 'broken-download');
     await spoil(nestOf(2), 'more-accounts');
@@ -111,6 +129,26 @@ whenSandbox('boards that are brought up', () => {
     expect(all.map(({ keyOff }) => keyOff)).toEqual([true, false, false, true]);
     const { devices } = await progress();
     expect(devices.map(({ bringUp }) => bringUp?.state)).toEqual(all.map(({ state }) => state));
+  });
+
+  it('have it in their passports, with the evidence of each step', async () => {
+    const passport = await server.ok<Passport>('GET', `/batches/${batch.id}/devices/${idOf(1)}/passport`);
+    expect(passport.broughtUp).toHaveLength(1);
+    const [time] = passport.broughtUp;
+    expect(time).toMatchObject({ state: 'hand', message: expect.stringMatching(/^Updates: /) as string });
+    expect(time!.steps.map(({ title, state }) => [title, state])).toEqual(
+      expect.arrayContaining([
+        ['Clock right', 'well'],
+        ['Updates', 'failed'],
+        ['Bench key off', 'held'],
+      ]),
+    );
+    const untouched = await server.batch(tankPlan(1, null, network));
+    const empty = await server.ok<Passport>(
+      'GET',
+      `/batches/${untouched.id}/devices/${untouched.plan.devices[0]!.id}/passport`,
+    );
+    expect(empty.broughtUp).toEqual([]);
   });
 
   it('whose key was taken off stay ready: the bench does not try to get in again', async () => {

@@ -1,7 +1,11 @@
 import { execFileSync } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
+import { once } from 'node:events';
+import { createServer } from 'node:http';
+import type { AddressInfo } from 'node:net';
 import {
   BENCH_KEY_NAME,
+  benchKeyLine,
   cardFilesOf,
   emptyPlan,
   makeHostKey,
@@ -19,9 +23,11 @@ import {
   bringUpBoard,
   usualPatience,
   type BoardEnd,
+  type ShellPlace,
   type StepMemory,
   type StepNote,
 } from '@nest-mark/station';
+import { Client } from 'ssh2';
 import { StartedDebian, type Powered } from './debian';
 import { givePackages } from './packages';
 
@@ -67,7 +73,9 @@ const plan: Plan = {
   networks: [{ networkId, priority: 0 }],
   devices: [device],
 };
-const settings: FirstBootSettings = {
+/** Whether the bench's key on the card may lend the board a port. */
+let lends = false;
+const settings = (): FirstBootSettings => ({
   ...plainExtras,
   mark: device.mark,
   nest: device.nest,
@@ -77,7 +85,7 @@ const settings: FirstBootSettings = {
   hostName: device.hostName,
   user: {
     name: 'keeper',
-    keys: [userKey.publicLine, `restrict ${benchKey.publicLine}`],
+    keys: [userKey.publicLine, benchKeyLine(benchKey.publicLine, lends)],
     passwordHash: null,
     passwordLogin: false,
     sudo: 'free',
@@ -99,7 +107,25 @@ const settings: FirstBootSettings = {
   locale: 'en_GB.UTF-8',
   wired: null,
   instanceId: '00000000-0000-4000-8000-0000000000dd',
-};
+});
+
+/** Whether a login by the bench's key can reach a port of the board's loopback (ssh -L). */
+const reaches = (place: ShellPlace, port: number): Promise<boolean> =>
+  new Promise((resolve, reject) => {
+    const client = new Client();
+    client.on('error', reject).on('ready', () => {
+      client.forwardOut('127.0.0.1', 0, '127.0.0.1', port, (error) => {
+        client.end();
+        resolve(error === undefined);
+      });
+    });
+    client.connect({
+      host: place.address,
+      port: place.port,
+      username: 'keeper',
+      privateKey: benchKey.privateText,
+    });
+  });
 
 /** A Debian whose card says what is planned, with packages that are older than its repository. */
 function prepared(): StartedDebian {
@@ -114,7 +140,9 @@ function prepared(): StartedDebian {
     mountedAt: debian.mountedAt,
     system: null,
   };
-  debian.putCard(cardFilesOf('declarative-seed', settings, base));
+  // Its control groups are of the old kind, and users' managers do not end in them by themselves.
+  debian.write('/etc/systemd/system.conf.d/stop.conf', '[Manager]\nDefaultTimeoutStopSec=5s\n');
+  debian.putCard(cardFilesOf('declarative-seed', settings(), base));
   execFileSync('ln', ['-sfn', debian.mountedAt, `${debian.root}/var/lib/cloud/seed/nocloud`]);
   givePackages(debian);
   return debian;
@@ -126,16 +154,26 @@ interface Brought {
   output: string;
 }
 
-async function bring(powered: Powered, without: readonly string[]): Promise<Brought> {
+interface Wishes {
+  without?: string[];
+  skipped?: ReadonlyMap<string, string>;
+  packagePort?: number;
+}
+
+async function bring(
+  powered: Powered,
+  { without = [], skipped = new Map<string, string>(), packagePort }: Wishes,
+): Promise<Brought> {
   const memory = new Map<string, StepMemory>();
   const steps: Record<string, StepNote> = {};
   let output = '';
   const end = await bringUpBoard({
-    steps: stepsOf({ without: [...without], own: [] }),
+    steps: stepsOf({ without, own: [] }),
     expected: expectedOf(plan, device, [shelved], benchKey.publicLine),
     login: { user: 'keeper', key: benchKey.privateText, agent: null, password: null, byPassword: false },
     benchKey: benchKey.privateText,
-    skipped: new Map(),
+    packagePort: packagePort ?? null,
+    skipped,
     place: () => Promise.resolve({ address: '127.0.0.1', port: powered.port, hostKey: host.publicLine }),
     seek: () => Promise.resolve(),
     note: (stepId, note) => {
@@ -157,16 +195,93 @@ async function bring(powered: Powered, without: readonly string[]): Promise<Brou
   return { end, steps, output };
 }
 
+/** A container has no card of its own that its root could fill. */
+const noCard = new Map([['root-grown', 'there is no card in a container']]);
+
 describe('a Debian that is brought up', () => {
+  let debian: StartedDebian;
+  let powered: Powered;
+  const on = async (): Promise<void> => {
+    debian = prepared();
+    powered = await debian.power();
+  };
+  afterEach(async () => {
+    powered.close();
+    await debian.end();
+  });
+  const installed = (): string =>
+    debian.read('/var/lib/dpkg/status')?.replace(/\n(?!Package|Version|Status|\n)[^\n]*/g, '') ?? '';
+  const keys = (): string => debian.read('/home/keeper/.ssh/authorized_keys') ?? '';
+
   it('is upgraded from a local repository, rebooted, checked, its bench key taken off, and shut down', async () => {
-    const debian = prepared();
-    const powered = await debian.power();
+    await on();
+    const { end, steps, output } = await bring(powered, { skipped: noCard });
+    expect({
+      end,
+      steps: Object.fromEntries(Object.entries(steps).map(([id, { state }]) => [id, state])),
+    }).toEqual({
+      end: { state: 'ready', message: '' },
+      steps: {
+        'first-boot': 'well',
+        'root-grown': 'skipped',
+        clock: 'well',
+        'as-planned': 'well',
+        health: 'well',
+        'remote-screen': 'well',
+        updates: 'done',
+        leftovers: 'done',
+        'boot-lines': 'well',
+        reboot: 'done',
+        'key-off': 'done',
+        'shut-down': 'done',
+      },
+    });
+    expect(steps['updates']!.text).toMatch(/^2 packages upgraded \(marsh-kernel 2\.0, tide-tables 2\.0\)/);
+    // What a person changed is kept, and what the package brings lies beside it.
+    expect(steps['updates']!.findings.map(({ text }) => text)).toEqual([
+      expect.stringContaining('/etc/tide-tables.conf'),
+    ]);
+    expect(debian.read('/etc/tide-tables.conf')).toBe('depth=7, by hand\n');
+    expect(output).toContain('Setting up marsh-kernel (2.0)');
+    expect(installed()).toMatch(/Package: marsh-kernel\nStatus: install ok installed\nVersion: 2\.0/);
+    expect(installed()).not.toMatch(/Package: old-reed\nStatus: install ok installed/);
+    expect(keys()).toContain(userKey.publicLine);
+    expect(keys()).not.toContain(benchKey.publicLine);
+    // It really restarted once, and really went off (reboot(2)).
+    expect(powered.ends).toEqual(['restart', 'off']);
+  }, 900_000);
+
+  it('gets its packages through the bench, by a key that may lend it a port and nothing else', async () => {
+    lends = true;
+    await on();
+    const asked: string[] = [];
+    const repository = createServer((request, response) => {
+      asked.push(request.url ?? '');
+      const path = new URL(request.url ?? '').pathname;
+      const file = debian.readOctets(`/srv/repository${path}`);
+      response.writeHead(file ? 200 : 404, { 'content-length': file?.length ?? 0 }).end(file ?? undefined);
+    });
+    repository.listen(0, '127.0.0.1');
+    await once(repository, 'listening');
+    debian.write('/etc/apt/sources.list', 'deb [trusted=yes] http://packages.invalid/ ./\n');
     try {
-      const { end, steps, output } = await bring(powered, []);
-      console.log(JSON.stringify({ end, steps }, null, 1), output);
+      const { end, steps } = await bring(powered, {
+        without: ['reboot', 'key-off', 'shut-down'],
+        skipped: noCard,
+        packagePort: (repository.address() as AddressInfo).port,
+      });
+      expect([end, steps['updates']!.text]).toEqual([
+        { state: 'ready', message: '' },
+        expect.stringMatching(/^2 packages upgraded/),
+      ]);
+      expect(asked).toContain('http://packages.invalid/./tide-tables_2.0_all.deb');
+      // OpenSSH lets that key reach nothing from the board.
+      const place = { address: '127.0.0.1', port: powered.port, hostKey: host.publicLine };
+      const reached = await reaches(place, 22);
+      expect(reached).toBe(false);
     } finally {
-      powered.close();
-      await debian.end();
+      repository.closeAllConnections();
+      repository.close();
     }
   }, 900_000);
 });

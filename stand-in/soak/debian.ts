@@ -114,6 +114,15 @@ export class StartedDebian {
     }
   }
 
+  /** Octets of a file of the system; null when there is none. */
+  readOctets(path: string): Buffer | null {
+    try {
+      return readFileSync(join(this.root, path));
+    } catch {
+      return null;
+    }
+  }
+
   remove(path: string): void {
     rmSync(join(this.root, path), { recursive: true, force: true });
   }

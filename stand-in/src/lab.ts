@@ -139,10 +139,11 @@ export class Lab {
         title: `Slot ${String(index + 1)}`,
         cardId,
       })),
-      boards: state.boards.map(({ nest, hardwareAddress, cardId, powered }) => ({
+      boards: state.boards.map(({ nest, hardwareAddress, cardId, powered, spoilt }) => ({
         nest,
         hardwareAddress,
         cardId,
+        spoilt,
         ...this.shown(nest, powered),
       })),
       air: state.drill?.outcome === 'open' ? { ...state.drill.air, network: state.air.network } : state.air,

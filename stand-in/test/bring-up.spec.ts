@@ -1,6 +1,9 @@
 import { execFile, spawn } from 'node:child_process';
+import { once } from 'node:events';
 import { existsSync } from 'node:fs';
 import { mkdtemp, readFile, rm, writeFile } from 'node:fs/promises';
+import { createServer } from 'node:http';
+import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
@@ -8,6 +11,7 @@ import { mergeBootLines, type SystemFault } from '@nest-mark/core';
 import { stepsOf, writeBootConfig, type Step } from '@nest-mark/core/bring-up';
 import type { StepMemory } from '@nest-mark/station';
 import { noSandbox } from '../src/board/sandbox';
+import { packageFiles } from '../src/system/packages';
 import { bring, startBoard, userKey, type BoardWishes, type StartedBoard } from './helpers/started-board';
 
 /**
@@ -63,6 +67,7 @@ whenSandbox('a board that is brought up', () => {
       clock: 'well',
       'as-planned': 'well',
       health: 'well',
+      'remote-screen': 'well',
       updates: 'done',
       leftovers: 'done',
       'boot-lines': 'well',
@@ -93,9 +98,13 @@ whenSandbox('a board that is brought up', () => {
   it.each<[SystemFault, string, string, RegExp]>([
     ['broken-download', 'updates', 'failed', /could not be fetched: .*tide-tables/],
     ['bad-package', 'updates', 'failed', /The package reed-tools broke while it was being installed/],
+    ['slow-package', 'updates', 'done', /3 packages upgraded/],
+    ['disk-full', 'updates', 'failed', /not enough free space on the card/],
+    ['disk-full', 'health', 'differs', /free/],
     ['weak-supply', 'health', 'differs', /complains of its power: .*Undervoltage/],
     ['service-failed', 'health', 'differs', /A service failed: tide-gauge\.service/],
     ['more-accounts', 'as-planned', 'differs', /demo can log in by a password and is not in the plan/],
+    ['open-screen', 'remote-screen', 'differs', /port 5900 is open to everybody .* encrypts nothing/],
     ['slow-clock', 'clock', 'done', /Right within 30 s/],
     ['lock-held', 'updates', 'done', /3 packages upgraded/],
     ['slow-line', 'health', 'well', /Well/],
@@ -181,6 +190,92 @@ whenSandbox('a step that fails', () => {
       state: 'failed',
       text: 'It was told to shut down, and nobody saw it go off.',
     });
+  });
+});
+
+whenSandbox('packages through this computer', () => {
+  afterEach(() => started.stop());
+  /** Files of the practice repository, as a cache of the workstation has them; what it was asked for. */
+  const cache = async (): Promise<{ port: number; asked: string[]; close: () => Promise<void> }> => {
+    await bring(started, { steps: named('first-boot') });
+    const index = (await started.system().read('/srv/repository/Packages'))[0] ?? '';
+    const asked: string[] = [];
+    const names = [...index.matchAll(/^Filename: \.\/(.*)$/gm)].map(([, name = '']) => name);
+    const files = new Map<string, Buffer>([['Packages', Buffer.from(index)]]);
+    for (const { path, content } of await packageFiles())
+      if (names.some((name) => path === `srv/repository/${name}`))
+        files.set(path.split('/').at(-1) ?? '', Buffer.from(content));
+    const server = createServer((request, response) => {
+      // As a proxy it is asked for whole addresses (RFC 9112 section 3.2.2).
+      asked.push(request.url ?? '');
+      const file = files.get(new URL(request.url ?? '').pathname.slice(1));
+      response.writeHead(file ? 200 : 404, { 'content-length': file?.length ?? 0 }).end(file);
+    });
+    server.listen(0, '127.0.0.1');
+    await once(server, 'listening');
+    // The board has no way to anybody, and no copy of its own.
+    await onBoard(
+      'rm -rf /srv/repository; echo "deb [trusted=yes] http://packages.invalid/ ./" >/etc/apt/sources.list',
+    );
+    return {
+      port: (server.address() as AddressInfo).port,
+      asked,
+      close: async () => {
+        server.closeAllConnections();
+        server.close();
+        await once(server, 'close');
+      },
+    };
+  };
+
+  it('a board without any way to the internet is updated through the bench, also when the line breaks in the middle', async () => {
+    await begin({ lends: true });
+    const { port, asked, close } = await cache();
+    let cut = false;
+    try {
+      const without = await bring(started, { steps: named('updates') });
+      expect(without.steps['updates']).toMatchObject({
+        state: 'failed',
+        text: expect.stringMatching(/could not be fetched/) as string,
+      });
+      expect(asked).toEqual([]);
+      const { end, steps } = await bring(started, {
+        steps: named('updates'),
+        packagePort: port,
+        onNote: (_stepId, { state }) => {
+          if (state !== 'doing' || cut) return;
+          cut = true;
+          setTimeout(() => started.board.cutLines(), 700);
+        },
+      });
+      expect(end).toEqual({ state: 'ready', message: '' });
+      expect(steps['updates']!.text).toMatch(/^3 packages upgraded/);
+      expect(cut).toBe(true);
+      expect(asked.filter((url) => url.includes('tide-tables'))).not.toEqual([]);
+      expect(new Set(asked.map((url) => new URL(url).host))).toEqual(new Set(['packages.invalid']));
+      // Nothing of it stays on the board.
+      const [left] = await started.system().read('/var/lib/nest-mark/job/proxy');
+      await bring(started, { steps: named('leftovers') });
+      expect(left).toMatch(/^http:\/\/127\.0\.0\.1:\d+\n$/);
+      expect(await started.system().read('/var/lib/nest-mark/job/proxy')).toEqual(['']);
+    } finally {
+      await close();
+    }
+  });
+
+  it('a card that was written before that was planned says so, and nothing is begun', async () => {
+    await begin();
+    const { port, asked, close } = await cache();
+    try {
+      const { steps } = await bring(started, { steps: named('updates'), packagePort: port });
+      expect(steps['updates']).toMatchObject({
+        state: 'failed',
+        text: expect.stringMatching(/takes no line for packages .* Write the card anew/) as string,
+      });
+      expect(asked).toEqual([]);
+    } finally {
+      await close();
+    }
   });
 });
 

@@ -49,7 +49,7 @@ class Ear {
       if (found !== undefined) return found;
       if (this.child.exitCode !== null || Date.now() > end)
         throw new Error(
-          `it did not come; ended: ${JSON.stringify(this.lab.fallen)}; heard: ${JSON.stringify(this.lines.slice(-20))}`,
+          `it did not come; heard: ${JSON.stringify(this.lines.slice(-20))}\n${this.lab.lastWords()}`,
         );
     }
   }

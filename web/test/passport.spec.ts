@@ -17,6 +17,7 @@ const passport = (deviceId: string): Passport => ({
   retired: null,
   cards: [],
   sightings: [],
+  broughtUp: [],
 });
 
 describe('reading a passport', () => {

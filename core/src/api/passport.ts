@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import { CardStateSchema } from '../progress/standing';
 import { DeviceSchema } from '../plan/model';
+import { BoardStateSchema, BoardStepSchema } from './bring-up';
 import { SightingSchema } from './finding';
 
 /** Messages about everything that is on record about one device. Times are milliseconds since 1970. */
@@ -35,6 +36,17 @@ export const RetiredDeviceSchema = z.object({
 });
 export type RetiredDevice = z.infer<typeof RetiredDeviceSchema>;
 
+/** One time that it was brought up. */
+export const PassportBringUpSchema = z.object({
+  at: z.number(),
+  state: BoardStateSchema,
+  /** Why a person was needed; empty otherwise. */
+  message: z.string(),
+  /** In the order in which they were last told. */
+  steps: z.array(BoardStepSchema.extend({ title: z.string() })),
+});
+export type PassportBringUp = z.infer<typeof PassportBringUpSchema>;
+
 export const PassportSchema = z.object({
   batchId: z.uuid(),
   deviceId: z.uuid(),
@@ -47,5 +59,7 @@ export const PassportSchema = z.object({
   cards: z.array(PassportCardSchema),
   /** Hosts that showed its host key, signed with or not, newest first. */
   sightings: z.array(SightingSchema),
+  /** The newest times that it was brought up, with what each step found; newest first. */
+  broughtUp: z.array(PassportBringUpSchema),
 });
 export type Passport = z.infer<typeof PassportSchema>;

@@ -33,10 +33,16 @@ end 0
  * Starts a job, as root. One that runs already is left alone: its unit's name is the lock, and the folder of files is
  * made anew only by who has it.
  * @param name what the job is, told again by `jobQuestion`
+ * @param lent port of the board's loopback through which packages come; null where it has a line of its own
  */
-export const startJob = (name: string, script: string): string => `d=${jobPlaces.folder}
+export const startJob = (
+  name: string,
+  script: string,
+  lent: number | null = null,
+): string => `d=${jobPlaces.folder}
 systemctl is-active --quiet ${jobPlaces.unit}.service && { echo running; exit 0; }
-mkdir -p "$d" && chmod 711 /var/lib/nest-mark && chmod 700 "$d" && rm -f "$d/rc" "$d/status" "$d/log" "$d/upgrades" "$d/octets" || exit 1
+mkdir -p "$d" && chmod 711 /var/lib/nest-mark && chmod 700 "$d" && rm -f "$d/rc" "$d/status" "$d/log" "$d/upgrades" "$d/octets" "$d/proxy" || exit 1
+${lent === null ? ':' : lendToJob(lent)}
 printf %s ${shellWord(name)} >"$d/name"
 cat /proc/sys/kernel/random/boot_id >"$d/boot"
 : >"$d/status"
@@ -48,6 +54,12 @@ else
     setsid nohup "$d/run" >/dev/null 2>&1 </dev/null &
     echo started
 fi`;
+
+/** Tells a job by which port of the board's loopback packages come from now on. */
+export function lendToJob(port: number): string {
+  const file = `${jobPlaces.folder}/proxy`;
+  return `echo http://127.0.0.1:${String(port)} >${file}.new && mv -f ${file}.new ${file}`;
+}
 
 /** Octets of a job's log that are read at a time. */
 export const JOB_PIECE = 32_768;

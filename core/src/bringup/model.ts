@@ -59,7 +59,7 @@ export type Change =
   /** Commands that end soon. */
   | { kind: 'commands'; command: string; root: boolean; seconds: number }
   /** Work that goes on without us, in a service of the board's own; see `job.ts`. */
-  | { kind: 'job'; script: string; seconds: number }
+  | { kind: 'job'; script: string; seconds: number; /** Whether it fetches packages. */ fetches: boolean }
   /** The planned boot lines are merged into what the board has. */
   | { kind: 'boot-lines' }
   | { kind: 'reboot' }

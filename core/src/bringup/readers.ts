@@ -147,3 +147,25 @@ export const readUpgrades = (text: string): { name: string; from: string; to: st
     const [, name = '', from = '', to = ''] = /^Inst (\S+)(?: \[([^\]]*)\])? \((\S+)/.exec(line) ?? [];
     return name === '' ? [] : [{ name, from, to }];
   });
+
+/** Somebody who listens on a board. */
+export interface Listener {
+  port: number;
+  /** Whether only programs on the board itself reach it. */
+  loopback: boolean;
+}
+
+/**
+ * Who listens, by the kernel's own tables of IPv4 and IPv6 (proc(5), /proc/net/tcp): an address in words of the machine's
+ * order, a port, and the state 0A for listening.
+ */
+export const readListeners = (text: string): Listener[] =>
+  text.split('\n').flatMap((line): Listener[] => {
+    const [, address = '', port = ''] =
+      /^\s*\d+: ([0-9A-F]{8}|[0-9A-F]{32}):([0-9A-F]{4}) [0-9A-F]+:[0-9A-F]{4} 0A /.exec(line) ?? [];
+    if (port === '') return [];
+    // Boards are little-endian: the first octet of an IPv4 address stands last.
+    const v4 = address.length === 8 || address.startsWith('0000000000000000FFFF0000');
+    const loopback = v4 ? address.endsWith('7F') : address === '00000000000000000000000001000000';
+    return [{ port: parseInt(port, 16), loopback }];
+  });

@@ -15,6 +15,8 @@ export const BringUpPlanSchema = z.object({
     .max(50)
     .default([]),
   own: z.array(OwnStepSchema).max(20).default([]),
+  /** Port of this computer's loopback at which a package cache serves the boards; null where each has its own line. */
+  packagePort: z.number().int().min(1).max(65535).nullable().default(null),
   /** Boards at once. */
   atOnce: z.number().int().min(1).max(64).default(8),
   /** Whether one board goes first, and the others only if it is well. */

@@ -8,6 +8,12 @@ export const bringUpProblems = problemsOf({
     says: 'All steps are left out.',
     todo: 'Choose what is to be done.',
   },
+  'packages-away': {
+    status: 409,
+    unharmed: 'No board was asked.',
+    says: 'The boards are to get their packages through this computer, and nothing answers on its port {port}.',
+    todo: 'Start the package cache, give its port under Steps, or let each board fetch by its own line.',
+  },
   'not-proved': {
     status: 409,
     unharmed: 'No board was asked.',

@@ -172,6 +172,7 @@ class Bringing {
       steps: stepsOf(order.plan, device.role),
       expected: expectedOf(batch.plan, device, shelf, batch.benchKey),
       ...login,
+      packagePort: order.plan.packagePort,
       skipped: new Map(
         skips.filter((skip) => skip.deviceId === deviceId).map(({ stepId, reason }) => [stepId, reason]),
       ),

@@ -47,6 +47,9 @@ export interface Skip {
   at: number;
 }
 
+/** Times of being brought up that are told of a device. */
+const MOST_TOLD = 10;
+
 const states: Record<ItemState, BoardState> = {
   queued: 'queued',
   running: 'running',
@@ -92,6 +95,35 @@ export class BringUpRepository {
       steps: steps
         .filter((step) => step.run_id === row.run_id && step.device_id === row.device_id)
         .map(toStep),
+    }));
+  }
+
+  /** The newest times that a device was brought up, newest first. */
+  async ofDevice(deviceId: string): Promise<Omit<StoredBoard, 'deviceId' | 'since'>[]> {
+    const rows = await this.knex('run_item')
+      .join('run', 'run.id', 'run_item.run_id')
+      .where({ 'run.kind': 'bring-up', 'run_item.device_id': deviceId })
+      .orderBy([{ column: 'run.queued_at', order: 'desc' }, { column: 'run.id' }])
+      .limit(MOST_TOLD)
+      .select<Pick<BoardRow, 'run_id' | 'state' | 'message' | 'at'>[]>(
+        'run_item.run_id',
+        'run_item.state',
+        'run_item.message',
+        'run_item.at',
+      );
+    const steps = await this.knex<StepRow>('board_step')
+      .where({ device_id: deviceId })
+      .whereIn(
+        'run_id',
+        rows.map(({ run_id: id }) => id),
+      )
+      .orderBy('at');
+    return rows.map((row) => ({
+      runId: row.run_id,
+      state: states[row.state],
+      message: row.message,
+      at: millis(row.at),
+      steps: steps.filter((step) => step.run_id === row.run_id).map(toStep),
     }));
   }
 

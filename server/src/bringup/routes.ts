@@ -10,6 +10,7 @@ import {
 } from '@nest-mark/core';
 import { stepsOf } from '@nest-mark/core/bring-up';
 import { batchProgress } from '../finding';
+import { probeTcp } from '@nest-mark/station';
 import { needBatch } from '../plans';
 import { once, onceProblems } from '../platform/idempotency/once';
 import { problem } from '../platform/http/problems';
@@ -31,6 +32,9 @@ async function start(
   const lacks = waysOf(bringUps, batch).find((one) => one.way === way)?.lacks ?? '';
   if (lacks !== '') throw problem('way-missing', { why: lacks });
   if (stepsOf(plan.bringUp).length === 0) throw problem('no-steps');
+  const { packagePort } = plan.bringUp;
+  if (packagePort !== null && (await probeTcp('127.0.0.1', packagePort, 2000)).answer !== 'open')
+    throw problem('packages-away', { port: String(packagePort) });
   const { devices } = await batchProgress(bringUps.finding, batchId);
   const known = new Map(devices.map((device) => [device.deviceId, device]));
   const wanted = [...new Set(deviceIds)];
@@ -157,6 +161,7 @@ export const bringUpRoutes = (bringUps: BringUps): Route[] => [
       'device-missing',
       'way-missing',
       'no-steps',
+      'packages-away',
       'not-proved',
       'key-off',
       'bring-up-running',

@@ -1,4 +1,5 @@
 import {
+  benchKeyLine,
   bootVolumeOf,
   cardFilesOf,
   DiskError,
@@ -225,10 +226,11 @@ export async function cardSettings(
     hostKey: await deviceHostKey(cards.plans, device),
     user: {
       name: settings.userName,
-      // It may run commands and nothing else: no terminal, no forwarding (sshd(8), "AUTHORIZED_KEYS FILE FORMAT").
       keys: [
         ...keyTexts(settings.keys),
-        ...(material.benchKey === null ? [] : [`restrict ${material.benchKey}`]),
+        ...(material.benchKey === null
+          ? []
+          : [benchKeyLine(material.benchKey, plan.bringUp.packagePort !== null)]),
       ],
       passwordLogin: settings.passwordLogin,
       passwordHash: password === null ? null : await hashPassword(password, material.salt),

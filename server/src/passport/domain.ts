@@ -1,3 +1,4 @@
+import type { BringUps } from '../bringup';
 import type { Finding } from '../finding';
 import type { Plans } from '../plans';
 import type { Rounds } from '../rounds';
@@ -7,4 +8,5 @@ export interface Passports {
   plans: Plans;
   rounds: Rounds;
   finding: Finding;
+  bringUps: BringUps;
 }

@@ -2,6 +2,7 @@ import { generateKeyPairSync } from 'node:crypto';
 import ssh2, { type AuthContext, type Connection, type Session } from 'ssh2';
 import type { BoardSystem } from '../system/board-system';
 import { runCommand, serveShell } from './commands';
+import { lendPorts } from './lent-ports';
 import { passwordFits } from './password-fits';
 import type { BoardSettings } from './settings';
 
@@ -36,24 +37,45 @@ async function accountOf(
 const withoutOptions = (line: string): string =>
   /(?:^|\s)((?:ssh|ecdsa|sk)-\S+ AAAA.*)$/.exec(line)?.[1] ?? line;
 
+/** What somebody may do who is let in. */
+interface Leave {
+  /** Whether ports may be lent to the board. */
+  lends: boolean;
+}
+
+/** What a key's options leave; whatever else they say is none of ours here. */
+const leaveOf = (line: string): Leave => {
+  const options = line
+    .slice(0, line.length - withoutOptions(line).length)
+    .trim()
+    .toLowerCase();
+  const has = (option: string): boolean => new RegExp(`(?:^|,)${option}(?:,|$)`).test(options);
+  return { lends: has('port-forwarding') || !(has('restrict') || has('no-port-forwarding')) };
+};
+
+/** @returns null when the login is refused */
 async function allow(
   context: AuthContext,
   accountFor: (name: string) => Promise<Account | null>,
-): Promise<boolean> {
-  if (context.method !== 'password' && context.method !== 'publickey') return false;
+): Promise<Leave | null> {
+  if (context.method !== 'password' && context.method !== 'publickey') return null;
   const account = await accountFor(context.username);
-  if (!account) return false;
+  if (!account) return null;
   if (context.method === 'password')
-    return account.byPassword && account.hash !== null && passwordFits(context.password, account.hash);
+    return account.byPassword && account.hash !== null && (await passwordFits(context.password, account.hash))
+      ? { lends: true }
+      : null;
   for (const line of account.keys) {
     const key = ssh2.utils.parseKey(withoutOptions(line));
     if (key instanceof Error || !key.getPublicSSH().equals(context.key.data)) continue;
     // The first question is only whether the key would do; the second brings a signature.
-    return (
-      !context.signature || !context.blob || key.verify(context.blob, context.signature, context.hashAlgo)
-    );
+    return !context.signature ||
+      !context.blob ||
+      key.verify(context.blob, context.signature, context.hashAlgo) === true
+      ? leaveOf(line)
+      : null;
   }
-  return false;
+  return null;
 }
 
 function serveSession(
@@ -87,6 +109,7 @@ function serve(
   slow: () => number,
 ): void {
   let user = '';
+  let leave: Leave = { lends: false };
   // A client asks whether a key would do and then brings its signature: the files are read once for both.
   const known = new Map<string, Promise<Account | null>>();
   const accountFor = (name: string): Promise<Account | null> => {
@@ -102,11 +125,13 @@ function serve(
         refuse();
         return;
       }
+      leave = allowed;
       user = context.username;
       context.accept();
     }, refuse);
   });
   connection.on('ready', () => {
+    if (system) lendPorts(connection, system.root, () => leave.lends);
     connection.on('session', (accept) => {
       serveSession(accept(), system, user, settings.hostName, slow);
     });

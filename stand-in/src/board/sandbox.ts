@@ -115,6 +115,11 @@ umask 022
 mount --rbind /usr "$1/usr" && mount -o remount,bind,ro "$1/usr" && mount --bind /dev/null "$1/dev/null" &&
   mount --bind /usr/bin/true "$1/usr/bin/sync" || exit 97
 if [ -d "$1/board/local" ]; then mount --bind "$1/board/local" "$1/usr/local" || exit 97; fi
+if [ -f "$1/board/disk-full" ]; then
+  full=$1/var/cache/apt/archives
+  mount -t tmpfs -o size=64k full "$full" && mkdir "$full/partial"
+fi
+ip link set lo up
 shift_root=$1; shift
 exec chroot "$shift_root" /usr/bin/setpriv --no-new-privs --inh-caps=-all --bounding-set=-all,${kept.map((name) => `+${name}`).join(',')} "$@"
 ' sh "$@"

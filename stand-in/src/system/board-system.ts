@@ -215,9 +215,13 @@ export class BoardSystem {
     }
     const file = `/run/board/units/${order.name}.service`;
     // It is a child of the system and not of who asked for it, so it outlives the login.
-    const unit = startInside(this.root, ['/bin/sh', '-c', '"$1"; rm -f "$2"', 'sh', order.path, file], {
-      onOrder: (inner) => this.obey(inner),
-    });
+    const unit = startInside(
+      this.root,
+      ['/bin/sh', '-c', '/usr/local/bin/lent & "$1"; rm -f "$2"', 'sh', order.path, file],
+      {
+        onOrder: (inner) => this.obey(inner),
+      },
+    );
     unit.input.end();
     this.units.set(order.name, unit);
     void unit.ended.then(() => this.units.delete(order.name));
@@ -247,6 +251,11 @@ export class BoardSystem {
       { path: 'board/root-free', content: `${String(Math.floor(first.cardSize * 0.7))}\n` },
       { path: 'board/mounted-at', content: `${first.mountedAt}\n` },
       { path: 'board/country', content: `${first.settings.radio.country ?? '00'}\n` },
+      {
+        path: 'proc/net/tcp',
+        content:
+          '  sl  local_address rem_address   st\n   0: 00000000:0016 00000000:0000 0A 00000000:00000000 00:00000000 00000000 0 0 1 1\n',
+      },
       { path: 'proc/cmdline', content: 'console=tty1 rootwait\n' },
       { path: 'proc/meminfo', content: 'MemTotal: 1000000 kB\nMemAvailable:     700000 kB\n' },
       { path: 'sys/class/thermal/thermal_zone0/temp', content: '47200\n' },

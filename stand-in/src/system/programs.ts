@@ -3,6 +3,7 @@
  * the words of the real ones. What changes the board itself (reboot, poweroff, a service) is told over a pipe of its
  * own. The package manager is no stand-in: the workstation's own runs on the root's own packages.
  */
+import { lent } from './lent';
 
 /** Where the programs lie; the root has it as /usr/local. */
 export const LOCAL = '/board/local';
@@ -188,5 +189,6 @@ export const programs: Readonly<Record<string, string>> = {
   iw,
   sshd,
   locale,
+  lent,
 };
 export const seedPrograms: Readonly<Record<string, string>> = { 'cloud-init': cloudInit };

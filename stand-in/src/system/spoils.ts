@@ -31,10 +31,16 @@ export const spoils: Record<SystemFault, string> = {
   'broken-download':
     'for f in /srv/repository/tide-tables_*; do k=/srv/kept-${f##*/}; [ -e "$k" ] || mv "$f" "$k"; : >"$f"; done',
   'bad-package': withPostinst('exit 3'),
+  'slow-package': withPostinst('sleep 8'),
+  'disk-full':
+    '[ -f /board/disk-full ] || cp /board/root-free /board/disk-full; echo 20000000 >/board/root-free',
   'weak-supply': "echo 'hwmon hwmon1: Undervoltage detected!' >>/board/kernel.log",
   'service-failed': 'echo tide-gauge.service >/board/failed-units',
   'slow-clock': 'echo 7200 >/board/clock-slow',
   'more-accounts': "useradd -m -s /bin/bash demo 2>/dev/null; usermod -p '$6$reed$aB/cD.9' demo",
+  // 0.0.0.0:5900 listens (proc(5)).
+  'open-screen':
+    'echo "   1: 00000000:170C 00000000:0000 0A 00000000:00000000 00:00000000 00000000 0 0 1 1" >>/proc/net/tcp',
   'no-root': 'rm -f /etc/sudoers.d/nest-*',
   'never-returns': ':',
   'key-changed': ':',
@@ -43,4 +49,4 @@ export const spoils: Record<SystemFault, string> = {
 
 /** Puts right what can be put right. */
 export const mended = `[ -d /srv/bad ] && ( ${withPostinst('exit 0')} )
-for f in /srv/kept-*; do [ -f "$f" ] && mv "$f" "/srv/repository/\${f#/srv/kept-}"; done; rm -f /board/clock-slow; : >/board/failed-units; sed -i /Undervoltage/d /board/kernel.log; userdel demo 2>/dev/null; true`;
+for f in /srv/kept-*; do [ -f "$f" ] && mv "$f" "/srv/repository/\${f#/srv/kept-}"; done; [ -f /board/disk-full ] && mv /board/disk-full /board/root-free; rm -f /board/clock-slow; : >/board/failed-units; sed -i /Undervoltage/d /board/kernel.log; sed -i /:170C/d /proc/net/tcp; userdel demo 2>/dev/null; true`;

@@ -3,6 +3,7 @@ import { randomBytes } from 'node:crypto';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import {
+  benchKeyLine,
   emptyPlan,
   makeHostKey,
   type Device,
@@ -67,6 +68,8 @@ export interface BoardWishes {
   sudo?: 'free' | 'ask' | 'none';
   hash?: string | null;
   fault?: SystemFault | null;
+  /** Whether its bench key may lend it a port. */
+  lends?: boolean;
   /** The boot configuration that its card brings. */
   config?: string;
 }
@@ -74,7 +77,7 @@ export interface BoardWishes {
 /** @param network first three parts of a loopback network that no other test uses at the same time */
 export async function startBoard(network: string, wishes: BoardWishes = {}): Promise<StartedBoard> {
   // As the server has it, whose files are nobody else's.
-  process.umask(0o077);
+  const umask = process.umask(0o077);
   const folder = await mkdtemp(join(tmpdir(), 'nest-mark-started-'));
   await chmod(folder, 0o711);
   const { air } = freshLab(network);
@@ -106,7 +109,7 @@ export async function startBoard(network: string, wishes: BoardWishes = {}): Pro
     users: [
       {
         name: 'keeper',
-        keys: [userKey.publicLine, `restrict ${benchKey.publicLine}`],
+        keys: [userKey.publicLine, benchKeyLine(benchKey.publicLine, wishes.lends ?? false)],
         hash: wishes.hash ?? null,
         sudo: wishes.sudo ?? 'free',
       },
@@ -171,6 +174,7 @@ export async function startBoard(network: string, wishes: BoardWishes = {}): Pro
         ? null
         : { address: board.view.address, port: air.port, hostKey: host.publicLine },
     stop: async () => {
+      process.umask(umask);
       await board.powerOff();
       for (const name of await readdir(folder)) await removeRoot(join(folder, name));
       await rm(folder, { recursive: true, force: true });
@@ -195,6 +199,7 @@ export interface BringWishes {
   expected?: Expected;
   login?: Partial<BoardWork['login']>;
   skipped?: ReadonlyMap<string, string>;
+  packagePort?: number;
   memory?: Map<string, StepMemory>;
   signal?: AbortSignal;
   patience?: Partial<BoardWork['patience']>;
@@ -221,6 +226,7 @@ export async function bring(started: StartedBoard, wishes: BringWishes = {}): Pr
       ...wishes.login,
     },
     benchKey: benchKey.privateText,
+    packagePort: wishes.packagePort ?? null,
     skipped: wishes.skipped ?? new Map(),
     place: wishes.place ?? (() => Promise.resolve(started.place())),
     seek: wishes.seek ?? (() => Promise.resolve()),

@@ -24,6 +24,8 @@ export interface BoardWork {
   benchKey: string | null;
   /** Reasons for which steps are left out on this board, by the step's id. */
   skipped: ReadonlyMap<string, string>;
+  /** Port of this computer's loopback that packages come through; null where the board has a line of its own. */
+  packagePort: number | null;
   /** Where it was proved last; null while that is not known. */
   place(): Promise<ShellPlace | null>;
   /** Looks where the boards are now, since this one is not where it was; it may be called often. */

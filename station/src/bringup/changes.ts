@@ -4,6 +4,7 @@ import {
   jobLeftQuestion,
   jobQuestion,
   keyOffCommand,
+  lendToJob,
   readBootConfig,
   readJob,
   readUpgrades,
@@ -44,13 +45,36 @@ const lastLine = (text: string): string =>
     .at(-1)
     ?.slice(0, 200) ?? '';
 
+/** A port of this computer's loopback that is lent to the board, anew by each login. */
+class Loan {
+  private by: Shell | null = null;
+  private lent: number | null = null;
+
+  constructor(
+    private readonly line: Line,
+    private readonly from: number | null,
+  ) {}
+
+  /** The board's port; null where nothing is lent. @param tell whether a job is there that has to know of a new one */
+  async port(tell: boolean): Promise<number | null> {
+    if (this.from === null) return null;
+    const shell = await this.line.open();
+    if (shell === this.by) return this.lent;
+    this.lent = await shell.lend(this.from);
+    this.by = shell;
+    if (tell) await this.line.read(lendToJob(this.lent), true);
+    return this.lent;
+  }
+}
+
 /** Goes along with a job on the board, whoever started it and however often the line breaks. */
 async function followJob(
   work: BoardWork,
   line: Line,
   step: Step,
-  { script, seconds }: Extract<Change, { kind: 'job' }>,
+  { script, seconds, fetches }: Extract<Change, { kind: 'job' }>,
 ): Promise<Changed> {
+  const loan = new Loan(line, fetches ? work.packagePort : null);
   const until = Date.now() + seconds * 1000;
   let from = 0;
   let tail = '';
@@ -60,13 +84,14 @@ async function followJob(
   try {
     for (;;) {
       try {
+        const lent = await loan.port(begun);
         const job = readJob((await line.read(jobQuestion(from), true)).text);
         // What another step left there, or a run before this one, is not ours.
         const ours = begun && job.name === step.id;
         if (job.state === 'running' && job.name !== step.id) {
           work.job({ phase: 'begin', share: 0, text: 'waits for other work on the board' });
         } else if (!ours && job.state !== 'running') {
-          const started = await line.read(startJob(step.id, script), true);
+          const started = await line.read(startJob(step.id, script, lent), true);
           if (started.code !== 0) return failed(`The work could not be started: ${lastLine(started.text)}`);
           begun = true;
           from = 0;

@@ -1,4 +1,5 @@
 import { randomBytes, timingSafeEqual } from 'node:crypto';
+import { connect, type Socket } from 'node:net';
 import { StringDecoder } from 'node:string_decoder';
 import { fromBase64 } from '@nest-mark/core';
 import { Client, type AnyAuthMethod, type ClientChannel } from 'ssh2';
@@ -53,6 +54,8 @@ export type RootWay = 'is' | 'free' | 'password' | 'none';
 const HANDSHAKE_MS = 10_000;
 const LIMIT = 4 << 20;
 const COMMAND_MS = 60_000;
+/** Connections at once by which a board may use what is lent to it. */
+const MOST_LENT = 16;
 
 const message = (error: Error & { level?: string; code?: string }): ShellError => {
   const { level, code } = error;
@@ -190,6 +193,56 @@ export class Shell {
       throw error;
     });
     return (this.rootWay = tried?.code === 0 ? 'password' : 'none');
+  }
+
+  /**
+   * Lends the board a port of this computer's loopback, for as long as the login lasts.
+   * @returns the port of the board's own loopback whose connections come out there
+   * @throws ShellError `useless` when the board does not allow it
+   */
+  lend(port: number): Promise<number> {
+    const sockets = new Set<Socket>();
+    this.ended.signal.addEventListener('abort', () => sockets.forEach((socket) => socket.destroy()), {
+      once: true,
+    });
+    return new Promise((resolve, reject) => {
+      const lost = (): void => reject(new ShellError('lost', 'The connection broke off.'));
+      if (this.gone) {
+        lost();
+        return;
+      }
+      this.ended.signal.addEventListener('abort', lost, { once: true });
+      this.client.forwardIn('127.0.0.1', 0, (error, lent) => {
+        this.ended.signal.removeEventListener('abort', lost);
+        if (error) {
+          reject(
+            new ShellError(
+              'useless',
+              'The board takes no line for packages from the bench: its card was written before that was planned, or its login service forbids it. Write the card anew, or let the board fetch by its own line.',
+            ),
+          );
+          return;
+        }
+        this.client.on('tcp connection', ({ destPort }, accept, refuse) => {
+          if (destPort !== lent || sockets.size >= MOST_LENT) {
+            refuse();
+            return;
+          }
+          const channel = accept();
+          const socket = connect(port, '127.0.0.1');
+          sockets.add(socket);
+          socket.on('error', () => channel.close());
+          socket.once('close', () => {
+            sockets.delete(socket);
+            channel.close();
+          });
+          channel.on('error', () => socket.destroy());
+          channel.once('close', () => socket.destroy());
+          channel.pipe(socket).pipe(channel);
+        });
+        resolve(lent);
+      });
+    });
   }
 
   close(): void {

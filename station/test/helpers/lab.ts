@@ -43,9 +43,7 @@ export class NetworkLab {
   private readonly name = `nm${String(process.pid)}x${String(++count)}`;
   private readonly children: ChildProcess[] = [];
   private readonly spaces: string[] = [];
-  private ending = false;
-  /** Programs that ended by themselves, with their last words: why a board never came. */
-  readonly fallen: string[] = [];
+  private readonly words: (() => string)[] = [];
 
   /** Whether this machine lets a lab be made. */
   static possible(): boolean {
@@ -192,7 +190,8 @@ export class NetworkLab {
     // Each has its own /run, where these programs keep their sockets.
     const own = (command: string): string[] => [
       '-c',
-      `mount -t tmpfs none /run && mkdir -p /run/sshd /run/avahi-daemon && ${known} ${told} && exec ${command}`,
+      // Whoever runs the tests may keep new files to itself; these programs work as accounts of their own.
+      `umask 022 && mount -t tmpfs none /run && mkdir -p /run/sshd /run/avahi-daemon && ${known} ${told} && exec ${command}`,
     ];
     const alone = (command: string): ChildProcess =>
       this.start(space, 'unshare', ['--mount', '--propagation', 'private', 'sh', ...own(command)]);
@@ -254,7 +253,7 @@ export class NetworkLab {
       );
       // With /sys to read only it takes itself to be in a container, where nobody tells it of devices.
       alone(
-        `sh -c 'mkdir -p /run/systemd/network /run/systemd/netif/links /run/systemd/netif/leases && cp ${network} /run/systemd/network/ && chmod 644 /run/systemd/network/* && chown -R systemd-network:systemd-network /run/systemd/netif && mount -o remount,ro /sys && exec ${NETWORKD}'`,
+        `sh -c 'mkdir -p /run/systemd/network /run/systemd/netif/links /run/systemd/netif/leases && cp ${network} /run/systemd/network/ && chmod 644 /run/systemd/network/* && chown -R systemd-network:systemd-network /run/systemd/netif && mount -o remount,ro /sys && exec env SYSTEMD_LOG_LEVEL=debug SYSTEMD_LOG_TARGET=console ${NETWORKD}'`,
       );
     }
   }
@@ -269,8 +268,12 @@ export class NetworkLab {
     return ip('netns', 'exec', this.of(space), ...command);
   }
 
+  /** What its programs have said last: why a board never came. */
+  lastWords(): string {
+    return this.words.map((words) => words()).join('\n');
+  }
+
   async end(): Promise<void> {
-    this.ending = true;
     const gone = this.children.map((child) =>
       child.exitCode !== null || child.signalCode !== null
         ? Promise.resolve()
@@ -336,10 +339,11 @@ export class NetworkLab {
     });
     this.children.push(child);
     let words = '';
-    child.stderr!.setEncoding('utf8').on('data', (text: string) => (words = (words + text).slice(-500)));
-    child.once('close', (code) => {
-      if (!this.ending) this.fallen.push(`${space}: ${command} ended with ${String(code)}: ${words}`);
-    });
+    child.stderr!.setEncoding('utf8').on('data', (text: string) => (words = (words + text).slice(-2000)));
+    const name = `${space}: ${[command, ...args].join(' ').slice(-60)}`;
+    this.words.push(
+      () => `${name}\n${child.exitCode === null ? 'runs' : `ended with ${String(child.exitCode)}`}: ${words}`,
+    );
     return child;
   }
 }

@@ -8,6 +8,7 @@ import { firstBoot } from './first-boot';
 import { health } from './health';
 import { keyOff } from './key-off';
 import { reboot } from './reboot';
+import { remoteScreen } from './remote-screen';
 import { rootGrown } from './root-grown';
 import { shutDown } from './shut-down';
 import { leftovers, updates } from './updates';
@@ -19,6 +20,7 @@ export const shippedSteps: readonly Step[] = [
   clockStep,
   asPlanned,
   health,
+  remoteScreen,
   updates,
   leftovers,
   bootLines,

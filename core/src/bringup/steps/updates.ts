@@ -1,5 +1,5 @@
 import { listed } from '../../listed';
-import { said, unknown, well, type Step } from '../model';
+import { said, unknown, well, type Answers, type BoardFinding, type Step } from '../model';
 import { jobScript } from '../job';
 import { readUpgrades } from '../readers';
 
@@ -22,17 +22,31 @@ const HALF = `dpkg-query -W -f '\${db:Status-Abbrev} \${Package}\\n' | awk 'subs
  * another program holds is waited for. A file of settings that both sides changed stays as it is.
  */
 const work = `half() { ${HALF}; }
-held() { grep -qE 'Could not get lock|is another process using it' "$d/once"; }
+# Through a line that is lent to it, where one is; encrypted sources pass that by.
+fetch() {
+    if [ -s "$d/proxy" ]; then
+        apt-get -o "Acquire::http::Proxy=$(cat "$d/proxy")" -o Acquire::https::Proxy=DIRECT "$@"
+    else
+        apt-get "$@"
+    fi
+}
+from=1
+mark() { from=$(($(wc -c <"$d/log") + 1)); }
+# What another program holds, and a lent line that broke, comes back by itself.
+passing() {
+    tail -c +"$from" "$d/log" |
+        grep -qE 'Could not get lock|is another process using it|[Cc]onnect to 127\\.0\\.0\\.1'
+}
 lists() {
     tries=0
     while :; do
-        apt-get -q -o APT::Status-Fd=3 -o APT::Update::Error-Mode=any update 3>>"$d/status" >"$d/once" 2>&1
+        mark
+        fetch -q -o APT::Status-Fd=3 -o APT::Update::Error-Mode=any update 3>>"$d/status"
         code=$?
-        cat "$d/once"
         [ "$code" -eq 0 ] && return 0
         tries=$((tries + 1))
         # Lists have a lock of their own, for which apt-get does not wait.
-        if held && [ "$tries" -lt 200 ]; then sleep 3; continue; fi
+        if passing && [ "$tries" -lt 200 ]; then sleep 3; continue; fi
         [ "$tries" -lt 3 ] || return "$code"
         sleep 2
     done
@@ -40,7 +54,7 @@ lists() {
 phase install
 dpkg --configure -a --force-confdef --force-confold
 if [ -n "$(half)" ]; then
-    apt-get -y -q -f ${options} install 3>>"$d/status"
+    fetch -y -q -f ${options} install 3>>"$d/status"
 fi
 phase lists
 lists || end "$?"
@@ -49,8 +63,17 @@ apt-get -s -q upgrade >"$d/upgrades"
 apt-get --print-uris -qq -y upgrade 2>/dev/null | awk '{ sum += $3 } END { printf "%d\\n", sum }' >"$d/octets"
 phase download
 try=0
-until apt-get -y -q ${options} upgrade 3>>"$d/status"; do
+waits=0
+until
+    mark
+    fetch -y -q -d ${options} upgrade 3>>"$d/status"
+do
     code=$?
+    if passing && [ "$waits" -lt 200 ]; then
+        waits=$((waits + 1))
+        sleep 3
+        continue
+    fi
     try=$((try + 1))
     [ "$try" -lt 3 ] || end "$code"
     # A list that was older than its files: fetched anew, once more tried.
@@ -58,12 +81,31 @@ until apt-get -y -q ${options} upgrade 3>>"$d/status"; do
     lists || end "$?"
     phase download
 done
+phase install
+apt-get -y -q ${options} upgrade 3>>"$d/status" || end "$?"
 phase clean
 apt-get clean`;
 
 const leftWork = `phase clean
 apt-get -y -q ${options} autoremove 3>>"$d/status" || end "$?"
 apt-get clean`;
+
+/** Settings that a person and a package both changed: dpkg left the person's, and the package's beside (dpkg(1), --force-confold). */
+const KEPT = `find /etc -xdev -name '*.dpkg-dist' 2>/dev/null | head -n 20; true`;
+
+function keptSettings(answers: Answers): BoardFinding[] {
+  const files = (said(answers, 'kept') ?? '')
+    .split('\n')
+    .flatMap((line) => /^(\/etc\/.*)\.dpkg-dist$/.exec(line.trim())?.[1] ?? []);
+  if (files.length === 0) return [];
+  return [
+    {
+      severity: 'note',
+      text: `Settings that were changed on the board were left as they are: ${listed(files.slice(0, 4))}${files.length > 4 ? ' and more' : ''}.`,
+      todo: 'What the packages bring lies beside them, as .dpkg-dist: compare, and delete it.',
+    },
+  ];
+}
 
 /** All packages are as new as their repositories have them. */
 export const updates: Step = {
@@ -75,6 +117,7 @@ export const updates: Step = {
     { id: 'manager', command: 'command -v apt-get', root: false },
     { id: 'half', command: HALF, root: false },
     { id: 'upgrades', command: 'apt-get -s -q upgrade', root: false },
+    { id: 'kept', command: KEPT, root: false },
     { id: 'fetched', command: `echo $(($(date +%s) - $(cat ${FETCHED})))`, root: false },
   ],
   judge({ answers }) {
@@ -109,10 +152,10 @@ export const updates: Step = {
         ],
       };
     return answers.get('upgrades')?.code === 0
-      ? well('All packages are as new as their repositories have them.')
+      ? well('All packages are as new as their repositories have them.', keptSettings(answers))
       : unknown('The board’s package manager did not answer.');
   },
-  change: { kind: 'job', script: jobScript(work), seconds: 5400 },
+  change: { kind: 'job', script: jobScript(work), seconds: 5400, fetches: true },
   byHand: 'sudo apt-get update && sudo apt-get upgrade',
   last: false,
   minutes: 8,
@@ -142,7 +185,7 @@ export const leftovers: Step = {
       ],
     };
   },
-  change: { kind: 'job', script: jobScript(leftWork), seconds: 1800 },
+  change: { kind: 'job', script: jobScript(leftWork), seconds: 1800, fetches: false },
   byHand: 'sudo apt-get autoremove',
   last: false,
   minutes: 0.5,

@@ -70,6 +70,12 @@ export function cellsOf(
   });
 }
 
+/** How a state is shown. */
+export const stateWords = (state: StepState): { mode: CellMode; word: string } => ({
+  mode: modes[state],
+  word: words[state],
+});
+
 const boardWords: Record<BoardBringUp['state'], string> = {
   queued: 'waits its turn',
   running: 'at it',
@@ -79,5 +85,5 @@ const boardWords: Record<BoardBringUp['state'], string> = {
   interrupted: 'broken off',
 };
 
-export const boardWord = (board: BoardBringUp | undefined): string =>
+export const boardWord = (board: Pick<BoardBringUp, 'state'> | undefined): string =>
   board ? boardWords[board.state] : 'not begun';

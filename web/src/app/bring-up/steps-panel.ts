@@ -6,6 +6,9 @@ import { PlanEditor } from '../plan/plan-editor';
 import { bounded } from '../plan/numeric';
 import { OwnSteps } from './own-steps';
 
+/** Where package caches of Debian listen as they are installed (common practice). */
+const USUAL_PORT = 3142;
+
 /** Which steps a batch takes, and how many boards at once. */
 @Component({
   selector: 'nm-steps-panel',
@@ -62,6 +65,15 @@ export class StepsPanel {
   protected setAtOnce(value: number): void {
     const atOnce = bounded(Math.floor(value), 1, 64);
     if (atOnce !== null) this.change(() => ({ atOnce }));
+  }
+
+  protected setThrough(through: boolean): void {
+    this.change(() => ({ packagePort: through ? USUAL_PORT : null }));
+  }
+
+  protected setPort(value: number): void {
+    const packagePort = bounded(Math.floor(value), 1, 65_535);
+    if (packagePort !== null) this.change(() => ({ packagePort }));
   }
 
   protected setOwn(own: OwnStep[]): void {

@@ -16,6 +16,8 @@ import {
   type Held,
 } from '@nest-mark/core';
 import { PlanEditor } from '../plan/plan-editor';
+import { StepMark } from '../bring-up/step-mark';
+import { boardWord, stateWords } from '../bring-up/step-words';
 import { printLabel } from '../cards/print-label';
 import { DevicePassword } from '../hand-over/device-password';
 import { GoToFinding } from '../shell/go-to-finding';
@@ -44,7 +46,7 @@ const heldWords: Record<Held, string> = {
 /** Everything about one board on one page, and what can be done with it now. */
 @Component({
   selector: 'nm-passport-page',
-  imports: [DevicePassword, LongValue, Ring, RouterLink],
+  imports: [DevicePassword, LongValue, Ring, RouterLink, StepMark],
   providers: [ReadPassport],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './passport-page.html',
@@ -146,6 +148,15 @@ export class PassportPage {
       ...stay,
       since: moment(stay.from),
       until: moment(stay.to),
+    })),
+  );
+  protected readonly broughtUp = computed(() =>
+    (this.passport()?.broughtUp ?? []).map((time) => ({
+      ...time,
+      when: moment(time.at),
+      word: boardWord(time),
+      hand: time.state === 'hand',
+      steps: time.steps.map((step) => ({ ...step, ...stateWords(step.state), when: moment(step.at) })),
     })),
   );
   protected readonly seen = computed(() => this.view()?.progress?.seen ?? null);

@@ -23,7 +23,7 @@ export class ReadPassport {
   private asked = 0;
 
   constructor() {
-    whenever(inject(ServerEvents), 'progress', 'cards', 'log', 'batches')
+    whenever(inject(ServerEvents), 'progress', 'cards', 'log', 'batches', 'bring-up')
       .pipe(auditTime(TOGETHER), takeUntilDestroyed(inject(DestroyRef)))
       .subscribe(() => this.read());
     effect(() => {

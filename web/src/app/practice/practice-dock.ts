@@ -5,6 +5,7 @@ import { batchFeature } from '../state/batch.reducer';
 import { selectSelectedDevices } from '../state/selectors';
 import { faultKinds, faultOf } from './card-faults';
 import { PracticeHands } from './practice-hands';
+import { systemFaults } from './system-faults';
 
 /** Boards of selected devices that get a button each. */
 const MOST_BOARDS = 6;
@@ -27,6 +28,7 @@ export class PracticeDock {
   readonly closed = output();
   protected readonly view = this.hands.view;
   protected readonly faultKinds = faultKinds;
+  protected readonly systemFaults = systemFaults;
   protected readonly cards = computed(() => this.stage() !== 'boot' && this.stage() !== 'hand-over');
   protected readonly boards = computed(() => this.stage() !== 'cards');
   protected readonly slots = computed(() => {

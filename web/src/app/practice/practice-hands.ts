@@ -3,6 +3,7 @@ import { Store } from '@ngrx/store';
 import { noCardFaults, type PracticeAction } from '@nest-mark/core';
 import { batchFeature } from '../state/batch.reducer';
 import { faultKinds } from './card-faults';
+import { systemFaults } from './system-faults';
 import { PracticeActions, practiceFeature } from './practice.reducer';
 
 /** What hands do on the practice bench, for its page and its dock. */
@@ -32,6 +33,11 @@ export class PracticeHands {
   setFault(cardId: string, kind: string): void {
     const faults = faultKinds.find(({ id }) => id === kind)?.faults ?? noCardFaults;
     this.act({ do: 'cardFaults', cardId, faults });
+  }
+
+  /** Spoils the system of a board, or puts right what can be. */
+  spoil(nest: string, fault: string): void {
+    this.act({ do: 'spoil', nest, fault: systemFaults.find(({ id }) => id === fault)?.id ?? null });
   }
 
   setAir(change: Partial<Extract<PracticeAction, { do: 'air' }>['air']>): void {

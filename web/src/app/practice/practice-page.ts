@@ -9,6 +9,7 @@ import { sameChoices, type Choice } from '../ui/choices';
 import { faultKinds, faultOf } from './card-faults';
 import { Drills } from './drills';
 import { PracticeHands } from './practice-hands';
+import { systemFaults } from './system-faults';
 
 type Phase = PracticeView['boards'][number]['phase'];
 const phaseWords: Record<Phase, string> = {
@@ -69,6 +70,7 @@ export class PracticePage {
     })),
   );
   protected readonly faultKinds = faultKinds;
+  protected readonly systemFaults = systemFaults;
   protected readonly nestTyped = signal('A1');
   protected readonly cardPicked = signal<string | null>(null);
 
