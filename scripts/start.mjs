@@ -4,6 +4,7 @@
  *
  *   npm start                       port 4680 on 127.0.0.1, data in ./data
  *   npm start -- --data DIR --port N --practice-network 127.44.9 --no-demo --no-setup
+ *   npm start -- --terminals        lets people open terminals to proved boards in the browser
  *   npm start -- --station NAME --database-file FILE    one of several stations on a database that runs elsewhere
  *
  * The address of such a database, with its password, is read from the file or from NEST_MARK_DATABASE: what stands on
@@ -59,6 +60,7 @@ function options() {
         database: { type: 'string' },
         'database-file': { type: 'string' },
         'no-demo': { type: 'boolean', default: false },
+        terminals: { type: 'boolean', default: false },
         'no-setup': { type: 'boolean', default: false },
       },
     });
@@ -105,6 +107,7 @@ await main(async () => {
     demoImage: given['no-demo'] ? null : baseImage,
     logLevel: 'warn',
     searchProgram,
+    terminals: given.terminals,
     onKey: (address) => console.log(`The next address for another account: ${address}`),
     onLost: (why) => {
       console.error(`\n${why.message}`);

@@ -57,6 +57,7 @@ import { Runs } from './platform/runs/runs';
 import { Vault } from './platform/vault/repository';
 import { practiceRoutes, type Practice } from './practice';
 import { LiveRounds, RoundRepository, roundRoutes, roundRun, type Rounds } from './rounds';
+import { OpenTerminals, TerminalRepository, terminalRoutes, type Terminals } from './terminals';
 import { settingRoutes, type Settings } from './settings';
 
 /** What a station is made of. */
@@ -73,6 +74,8 @@ export interface Equipment {
   ears: Ears;
   /** Socket of this computer's SSH agent; null where none runs. */
   agent: string | null;
+  /** Whether people may open terminals to boards. */
+  terminals: boolean;
   /** The practice bench, where the station has one. */
   lab: Lab | null;
   settings: Settings['repository'];
@@ -94,6 +97,7 @@ export interface Domains {
   rounds: Rounds;
   finding: Finding;
   bringUps: BringUps;
+  terminals: Terminals;
   handOver: HandOver;
   practice: Practice;
 }
@@ -180,6 +184,13 @@ export function compose(equipment: Equipment): Domains {
     finding,
     agent: equipment.agent,
     patience: usualPatience,
+    terminals: equipment.terminals,
+  };
+  const terminals: Terminals = {
+    ...platform,
+    repository: new TerminalRepository(knex),
+    open: new OpenTerminals(equipment.terminals),
+    bringUps,
   };
   const handOver: HandOver = { ...platform, plans, cards, rounds, finding };
   runs.register(
@@ -203,6 +214,7 @@ export function compose(equipment: Equipment): Domains {
     rounds,
     finding,
     bringUps,
+    terminals,
     handOver,
     practice: { lab, finding },
   };
@@ -226,6 +238,7 @@ export const allRoutes = (domains: Domains): Route[] => [
   ...caseRoutes(domains.finding),
   ...beforeRoutes(domains.finding),
   ...bringUpRoutes(domains.bringUps),
+  ...terminalRoutes(domains.terminals),
   ...passportRoutes(domains),
   ...handOverRoutes(domains.handOver),
   ...exportRoutes(domains.handOver),

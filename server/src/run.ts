@@ -35,6 +35,7 @@ import { readKeyFile } from './platform/vault/seal';
 import { plantDemo } from './practice';
 import { WISH_CHANNEL } from './platform/runs/repository';
 import { SettingRepository } from './settings';
+import { serveTerminals } from './terminals';
 
 export interface ServerOptions {
   databaseUrl: string;
@@ -51,6 +52,8 @@ export interface ServerOptions {
   logLevel: string;
   /** The built program of the thread in which searches run. */
   searchProgram: string;
+  /** Whether people may open terminals to proved boards; off unless whoever runs the program says so. */
+  terminals?: boolean;
   /** Account numbers whose connections come in; by default those of `ownAccounts`. */
   accounts?: ReadonlySet<number>;
   /** Told the address with the one-time key, at the start and after each use. */
@@ -158,6 +161,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       neighbours,
       ears,
       agent: process.env['SSH_AUTH_SOCK'] ?? null,
+      terminals: options.terminals ?? false,
       lab,
       station: options.station,
       dataFolder: options.dataFolder,
@@ -225,6 +229,7 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
     const { port } = server.address() as AddressInfo;
     const url = `http://127.0.0.1:${String(port)}`;
     admission.watch(server, url);
+    serveTerminals(server, admission, domains.terminals);
     running.push(() => {
       const closed = new Promise((resolve) => server.close(resolve));
       server.closeAllConnections();

@@ -26,7 +26,7 @@ let image: Image;
 let batch: Batch;
 
 beforeAll(async () => {
-  server = await TestServer.start(network);
+  server = await TestServer.start(network, { terminals: true });
   image = await server.shelve(baseImage);
   await server.act({ do: 'pace', bootSeconds: 0, slotRate: 0 });
   batch = await server.batch(tankPlan(6, image.id, network));
@@ -194,6 +194,23 @@ const cases: Record<string, Case> = {
         return ['queued', 'running'].includes(run.state) ? null : run.state;
       });
       expect(state).toBe('cancelled');
+    },
+  },
+  'post /batches/:id/devices/:deviceId/terminal': {
+    call: async () => {
+      const made = await provedAway();
+      return {
+        method: 'POST',
+        path: `/batches/${made.id}/devices/${made.plan.devices[0]!.id}/terminal`,
+        body: { way: 'bench-key', columns: 80, rows: 24 },
+      };
+    },
+    // The board is away, so there is none; and none of them keeps its place.
+    holds: (good, _times, { path: where }) => {
+      expect(good).toBe(0);
+      const deviceId = where.split('/')[4]!;
+      expect(server.domains.terminals.open.reserve(deviceId)).toBeNull();
+      server.domains.terminals.open.release(deviceId);
     },
   },
   'post /batches/:id/bring-up/:deviceId/skips': {

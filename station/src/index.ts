@@ -42,3 +42,4 @@ export * from './bringup/board-work';
 export * from './bringup/bring-up-board';
 export * from './shell/shell';
 export * from './shell/shell-error';
+export * from './shell/terminal';

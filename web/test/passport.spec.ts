@@ -18,6 +18,7 @@ const passport = (deviceId: string): Passport => ({
   cards: [],
   sightings: [],
   broughtUp: [],
+  terminals: [],
 });
 
 describe('reading a passport', () => {

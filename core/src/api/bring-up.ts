@@ -95,6 +95,8 @@ export const BringUpSchema = z.object({
   running: z.array(z.object({ id: z.uuid(), station: z.string(), boards: z.number() })),
   /** Ways to log in that this bench has, and why it has the others not. */
   ways: z.array(z.object({ way: LoginWaySchema, lacks: z.string() })),
+  /** Whether whoever runs this station lets people open terminals. */
+  terminals: z.boolean(),
 });
 export type BringUp = z.infer<typeof BringUpSchema>;
 

@@ -6,6 +6,7 @@ export * from './cases';
 export * from './events';
 export * from './finding';
 export * from './bring-up';
+export * from './terminals';
 export * from './handover';
 export * from './image-facts';
 export * from './images';

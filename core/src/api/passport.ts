@@ -3,6 +3,7 @@ import { CardStateSchema } from '../progress/standing';
 import { DeviceSchema } from '../plan/model';
 import { BoardStateSchema, BoardStepSchema } from './bring-up';
 import { SightingSchema } from './finding';
+import { TerminalRecordSchema } from './terminals';
 
 /** Messages about everything that is on record about one device. Times are milliseconds since 1970. */
 
@@ -61,5 +62,7 @@ export const PassportSchema = z.object({
   sightings: z.array(SightingSchema),
   /** The newest times that it was brought up, with what each step found; newest first. */
   broughtUp: z.array(PassportBringUpSchema),
+  /** What was kept of terminals to it, newest first. */
+  terminals: z.array(TerminalRecordSchema),
 });
 export type Passport = z.infer<typeof PassportSchema>;

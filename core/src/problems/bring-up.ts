@@ -32,6 +32,18 @@ export const bringUpProblems = problemsOf({
     todo: 'Wait for it, or stop it.',
   },
   'bring-up-ended': { status: 409, says: 'Nothing is under way.', todo: 'Look at what came of it.' },
+  'terminals-off': {
+    status: 403,
+    unharmed: 'No board was asked.',
+    says: 'Terminals are off on this station.',
+    todo: 'Whoever runs it can start it with --terminals.',
+  },
+  'terminal-open': {
+    status: 409,
+    says: '{why}',
+    todo: 'Close one first.',
+  },
+  'board-refuses': { status: 409, says: '{why}' },
   'step-missing': {
     status: 409,
     says: 'There is no such step in this batch any more.',

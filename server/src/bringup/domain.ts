@@ -16,4 +16,6 @@ export interface BringUps extends Platform {
   /** Socket of this computer's SSH agent; null where none runs. */
   agent: string | null;
   patience: Patience;
+  /** Whether whoever runs this station lets people open terminals. */
+  terminals: boolean;
 }

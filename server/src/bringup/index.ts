@@ -5,3 +5,4 @@ export { LiveBoards } from './live';
 export { BringUpRepository } from './repository';
 export { bringUpRoutes } from './routes';
 export { broughtUp } from './standing';
+export { loginFor, waysOf } from './ways';

@@ -39,5 +39,6 @@ export async function bringUpView(bringUps: BringUps, batch: StoredBatch): Promi
     skips: skips.map(({ deviceId, stepId, reason }) => ({ deviceId, stepId, reason })),
     running,
     ways: waysOf(bringUps, batch),
+    terminals: bringUps.terminals,
   };
 }

@@ -8,7 +8,7 @@ import type { Passports } from './domain';
 
 const DeviceSchema = z.object({ id: z.uuid(), deviceId: z.uuid() });
 
-export const passportRoutes = ({ plans, rounds, finding, bringUps }: Passports): Route[] => [
+export const passportRoutes = ({ plans, rounds, finding, bringUps, terminals }: Passports): Route[] => [
   route({
     method: 'get',
     path: '/batches/:id/retired',
@@ -34,10 +34,11 @@ export const passportRoutes = ({ plans, rounds, finding, bringUps }: Passports):
       const record = await plans.repository.recordOf(batchId, deviceId);
       if (!record) throw problem('device-missing');
       const { hostKey, fingerprint, retired } = record;
-      const [cards, sightings, times] = await Promise.all([
+      const [cards, sightings, times, kept] = await Promise.all([
         rounds.repository.cardsOf(deviceId),
         hostKey === null ? [] : finding.repository.ofKey(batchId, hostKey),
         bringUps.repository.ofDevice(deviceId),
+        terminals.repository.ofDevice(deviceId),
       ]);
       const titles = new Map(
         [...shippedSteps, ...plan.bringUp.own.map(stepOf)].map(({ id, title }) => [id, title]),
@@ -49,7 +50,17 @@ export const passportRoutes = ({ plans, rounds, finding, bringUps }: Passports):
         // Of a step that left the plan since its id is all that is left.
         steps: steps.map((step) => ({ ...step, title: titles.get(step.stepId) ?? step.stepId })),
       }));
-      return { batchId, deviceId, hostKey, fingerprint, retired, cards, sightings, broughtUp };
+      return {
+        batchId,
+        deviceId,
+        hostKey,
+        fingerprint,
+        retired,
+        cards,
+        sightings,
+        broughtUp,
+        terminals: kept,
+      };
     },
   }),
 ];

@@ -147,14 +147,19 @@ export async function runCommand(
   }
 }
 
-/** A login without a command: lines are run one by one, since a scratch root has no terminals. */
+/**
+ * A login without a command: lines are run one by one, since a scratch root has no terminals.
+ * @param terminal whether what is typed is shown, and can be taken back
+ */
 export function serveShell(
   system: BoardSystem,
   user: string,
   hostName: string,
   channel: ServerChannel,
+  terminal: boolean,
 ): void {
   let typed = '';
+  let child: InsideChild | null = null;
   let busy = false;
   const prompt = (): boolean => channel.write(`${user}@${hostName}:~$ `);
   const leave = (): void => {
@@ -169,27 +174,52 @@ export function serveShell(
       leave();
       return;
     }
-    channel.write(`${line}\r\n`);
+    if (!terminal) channel.write(`${line}\r\n`);
     if (line.trim() !== '') {
       busy = true;
       const sudo = readSudo(line.trim());
       const root = sudo && (await rightsOf(system, user)) === 'free';
       const write = (data: Buffer): boolean => channel.write(data.toString('utf8').replaceAll('\n', '\r\n'));
-      const child = await system.start(root ? 'root' : user, root ? sudo.command : line, {
+      child = await system.start(root ? 'root' : user, root ? sudo.command : line, {
         onOutput: write,
         onError: write,
       });
       child.input.end();
       await child.ended;
+      child = null;
       busy = false;
     }
     prompt();
     await next();
   };
+  /** Shows keys as a terminal's line discipline does (termios(3), ECHO and ISIG). */
+  const key = (letter: string): void => {
+    if (letter === '\x03') {
+      channel.write('^C\r\n');
+      typed = '';
+      if (child) child.kill();
+      else prompt();
+    } else if (letter === '\x04' && typed === '') leave();
+    else if (letter === '\x7f') {
+      if (typed !== '' && !/[\r\n]$/.test(typed)) {
+        typed = typed.slice(0, -1);
+        channel.write('\b \b');
+      }
+    } else if (letter === '\r' || letter === '\n') {
+      typed += '\n';
+      channel.write('\r\n');
+    } else if (letter >= ' ') {
+      typed += letter;
+      channel.write(letter);
+    }
+  };
   channel.on('data', (data: Buffer) => {
-    typed += data.toString('utf8');
+    const text = data.toString('utf8');
+    if (terminal) [...text].forEach(key);
+    else typed += text;
     next().catch(leave);
   });
+  channel.on('close', () => child?.kill());
   channel.on('error', () => undefined);
   prompt();
 }

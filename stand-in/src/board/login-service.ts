@@ -41,6 +41,8 @@ const withoutOptions = (line: string): string =>
 interface Leave {
   /** Whether ports may be lent to the board. */
   lends: boolean;
+  /** Whether a terminal may be had. */
+  terminal: boolean;
 }
 
 /** What a key's options leave; whatever else they say is none of ours here. */
@@ -50,7 +52,8 @@ const leaveOf = (line: string): Leave => {
     .trim()
     .toLowerCase();
   const has = (option: string): boolean => new RegExp(`(?:^|,)${option}(?:,|$)`).test(options);
-  return { lends: has('port-forwarding') || !(has('restrict') || has('no-port-forwarding')) };
+  const may = (what: string): boolean => has(what) || !(has('restrict') || has(`no-${what}`));
+  return { lends: may('port-forwarding'), terminal: may('pty') };
 };
 
 /** @returns null when the login is refused */
@@ -63,17 +66,16 @@ async function allow(
   if (!account) return null;
   if (context.method === 'password')
     return account.byPassword && account.hash !== null && (await passwordFits(context.password, account.hash))
-      ? { lends: true }
+      ? { lends: true, terminal: true }
       : null;
   for (const line of account.keys) {
     const key = ssh2.utils.parseKey(withoutOptions(line));
     if (key instanceof Error || !key.getPublicSSH().equals(context.key.data)) continue;
     // The first question is only whether the key would do; the second brings a signature.
-    return !context.signature ||
-      !context.blob ||
-      key.verify(context.blob, context.signature, context.hashAlgo) === true
-      ? leaveOf(line)
-      : null;
+    if (!context.signature || !context.blob) return leaveOf(line);
+    // Of a signature that cannot be read it says an error, not false.
+    const verified: unknown = key.verify(context.blob, context.signature, context.hashAlgo);
+    return verified === true ? leaveOf(line) : null;
   }
   return null;
 }
@@ -84,10 +86,20 @@ function serveSession(
   user: string,
   hostName: string,
   slow: () => number,
+  leave: () => Leave,
 ): void {
-  session.on('pty', (accept) => accept());
+  let terminal = false;
+  session.on('pty', (accept, reject) => {
+    terminal = leave().terminal;
+    if (terminal) accept();
+    else reject();
+  });
   session.on('exec', (accept, _reject, { command }) => {
     const channel = accept();
+    if (system && /^TERM=\S+; export TERM; exec script -q -c '[^']*' \/dev\/null$/.test(command)) {
+      serveShell(system, user, hostName, channel, true);
+      return;
+    }
     if (system) {
       void runCommand(system, user, command, channel, slow());
       return;
@@ -97,7 +109,7 @@ function serveSession(
     channel.end();
   });
   session.on('shell', (accept) => {
-    if (system) serveShell(system, user, hostName, accept());
+    if (system) serveShell(system, user, hostName, accept(), terminal);
     else accept().end('this practice board cannot run commands\r\n');
   });
 }
@@ -109,7 +121,7 @@ function serve(
   slow: () => number,
 ): void {
   let user = '';
-  let leave: Leave = { lends: false };
+  let leave: Leave = { lends: false, terminal: false };
   // A client asks whether a key would do and then brings its signature: the files are read once for both.
   const known = new Map<string, Promise<Account | null>>();
   const accountFor = (name: string): Promise<Account | null> => {
@@ -133,7 +145,7 @@ function serve(
   connection.on('ready', () => {
     if (system) lendPorts(connection, system.root, () => leave.lends);
     connection.on('session', (accept) => {
-      serveSession(accept(), system, user, settings.hostName, slow);
+      serveSession(accept(), system, user, settings.hostName, slow, () => leave);
     });
   });
   // Probes and clients that leave early are no fault of the board.

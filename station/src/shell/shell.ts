@@ -4,6 +4,7 @@ import { StringDecoder } from 'node:string_decoder';
 import { fromBase64 } from '@nest-mark/core';
 import { Client, type AnyAuthMethod, type ClientChannel } from 'ssh2';
 import { ShellError } from './shell-error';
+import { Terminal, type TerminalSize } from './terminal';
 
 /** A login service, and the key that it has to sign with. */
 export interface ShellPlace {
@@ -241,6 +242,41 @@ export class Shell {
           channel.pipe(socket).pipe(channel);
         });
         resolve(lent);
+      });
+    });
+  }
+
+  /**
+   * A terminal. A key that may have none on the board's side gets one that the board's own script(1) makes; its size stays
+   * as it was at first.
+   * @throws ShellError
+   */
+  terminal(size: TerminalSize): Promise<Terminal> {
+    return new Promise((resolve, reject) => {
+      const lost = (): void => reject(new ShellError('lost', 'The connection broke off.'));
+      if (this.gone) {
+        lost();
+        return;
+      }
+      this.ended.signal.addEventListener('abort', lost, { once: true });
+      const give = (channel: ClientChannel, resizes: boolean): void => {
+        this.ended.signal.removeEventListener('abort', lost);
+        resolve(new Terminal(channel, resizes));
+      };
+      const { columns, rows } = size;
+      this.client.shell({ term: 'xterm-256color', cols: columns, rows }, (refused, channel) => {
+        if (!refused) {
+          give(channel, true);
+          return;
+        }
+        const inner = `stty cols ${String(columns)} rows ${String(rows)}; exec "$SHELL" -l`;
+        this.client.exec(
+          `TERM=xterm-256color; export TERM; exec script -q -c '${inner}' /dev/null`,
+          (error, plain) => {
+            if (error) reject(new ShellError('useless', `The board opens no terminal (${error.message}).`));
+            else give(plain, false);
+          },
+        );
       });
     });
   }

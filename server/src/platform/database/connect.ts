@@ -9,6 +9,7 @@ import * as clues from './migrations/0007-clues';
 import * as faults from './migrations/0008-faults';
 import * as before from './migrations/0009-before-and-after';
 import * as bringUp from './migrations/0010-bring-up';
+import * as terminals from './migrations/0011-terminals';
 
 /** The database cannot be used; the message tells what to do. */
 export class DatabaseError extends Error {
@@ -26,6 +27,7 @@ const migrations: Record<string, { up(knex: Knex): Promise<void>; down(knex: Kne
   '0008-faults': faults,
   '0009-before-and-after': before,
   '0010-bring-up': bringUp,
+  '0011-terminals': terminals,
 };
 
 /** Migrations from the bundle instead of a folder. */

@@ -1,3 +1,4 @@
+import type { IncomingHttpHeaders } from 'node:http';
 import type { RequestHandler } from 'express';
 import { problem, type Problem } from './problems';
 
@@ -7,6 +8,10 @@ const localNames = new Set(['127.0.0.1', 'localhost', '[::1]']);
 const nameOf = (host: string): string => host.replace(/:\d+$/, '');
 
 const foreignPage = (): Problem => problem('foreign-page');
+
+/** Whether a request comes under a name of this machine, from a page of ours or from none. */
+export const isOwnPage = ({ host = '', origin }: IncomingHttpHeaders): boolean =>
+  localNames.has(nameOf(host)) && (origin === undefined || origin === `http://${host}`);
 
 /** Answers only under names of this machine: a name of another site that was made to lead here gets nothing. */
 export const ownName: RequestHandler = (request, _response, next) => {

@@ -1,7 +1,7 @@
 import { createHash, randomBytes } from 'node:crypto';
-import type { Server } from 'node:http';
+import type { IncomingMessage, Server } from 'node:http';
 import type { Socket } from 'node:net';
-import type { Request, RequestHandler } from 'express';
+import type { RequestHandler } from 'express';
 import { accountBehind } from './kernel-account';
 import { problem } from '../http/problems';
 import { noteWho } from '../http/route';
@@ -106,13 +106,13 @@ export class Admission {
   }
 
   /** Who asks, in words; null for somebody who is not let in. */
-  private async admits(request: Request): Promise<string | null> {
+  async admits(request: IncomingMessage): Promise<string | null> {
     if (this.inSession(request)) return 'a browser with the one-time address';
     const account = await this.look(request.socket);
     return account !== null && this.options.accounts.has(account) ? `the account ${String(account)}` : null;
   }
 
-  private inSession(request: Request): boolean {
+  private inSession(request: IncomingMessage): boolean {
     const name = cookieName(request);
     const token = (request.headers.cookie ?? '')
       .split(';')
@@ -124,4 +124,4 @@ export class Admission {
 }
 
 /** Cookies know no ports, so the name has it: another program on this computer gets its own. */
-const cookieName = (request: Request): string => `nm-${String(request.socket.localPort ?? 0)}`;
+const cookieName = (request: IncomingMessage): string => `nm-${String(request.socket.localPort ?? 0)}`;

@@ -24,6 +24,8 @@ import {
   SearchSchema,
   BoardOutputSchema,
   BringUpSchema,
+  OpenTerminalSchema,
+  TerminalSchema,
   TablePreviewSchema,
   WatchSchema,
   WaySchema,
@@ -155,6 +157,13 @@ export class Api {
     order('POST', `/batches/${id}/bring-up/${deviceId}/skips`, { body: { stepId, reason } });
   boardOutput = (id: string, deviceId: string, from: number): Observable<BoardOutput> =>
     call('GET', `/batches/${id}/bring-up/${deviceId}/output?from=${String(from)}`, BoardOutputSchema);
+
+  openTerminal = (
+    id: string,
+    deviceId: string,
+    body: z.input<typeof OpenTerminalSchema>,
+  ): Observable<{ ticket: string }> =>
+    call('POST', `/batches/${id}/devices/${deviceId}/terminal`, TerminalSchema, { body });
 
   networks = (): Observable<ShelvedNetwork[]> => call('GET', '/networks', NetworkListSchema);
   addNetwork = (body: SaveNetwork): Observable<ShelvedNetwork> =>

@@ -15,7 +15,7 @@ import {
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { filter, firstValueFrom, throttleTime, type Subscription } from 'rxjs';
-import type { BoardBringUp, BoardStep, BringUp, Device, StepView } from '@nest-mark/core';
+import type { BoardBringUp, BoardStep, BringUp, Device, LoginWay, StepView } from '@nest-mark/core';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { stepsOf } from '@nest-mark/core/bring-up';
@@ -25,6 +25,7 @@ import { batchFeature } from '../state/batch.reducer';
 import { PlanEditor } from '../plan/plan-editor';
 import { moment } from '../ui/moment';
 import { BringUpActions } from './bring-up.reducer';
+import { BoardTerminal } from './board-terminal';
 import { StepMark } from './step-mark';
 import { boardWord, cellsOf } from './step-words';
 
@@ -36,7 +37,7 @@ const READ_EVERY = 500;
 /** One board closely: what each step found, what it prints, and what a person can do. */
 @Component({
   selector: 'nm-board-panel',
-  imports: [Button, FormsModule, InputText, StepMark],
+  imports: [BoardTerminal, Button, FormsModule, InputText, StepMark],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './board-panel.html',
   styleUrl: './board-panel.css',
@@ -45,11 +46,16 @@ export class BoardPanel implements OnDestroy {
   private readonly store = inject(Store);
   private readonly api = inject(Api);
   private readonly editor = inject(PlanEditor);
-  private readonly batchId = this.store.selectSignal(batchFeature.selectId);
+  protected readonly batchId = this.store.selectSignal(batchFeature.selectId);
   readonly device = input.required<Device>();
   readonly board = input.required<BoardBringUp | null>();
   readonly steps = input.required<readonly StepView[]>();
   readonly skips = input.required<BringUp['skips']>();
+  /** Whether whoever runs the station lets people open terminals. */
+  readonly terminals = input.required<boolean>();
+  readonly way = input.required<LoginWay>();
+  protected readonly terminal = signal(false);
+  protected readonly kept = signal(false);
   protected readonly word = computed(() => boardWord(this.board() ?? undefined));
   protected readonly offSince = computed(() => {
     const at = this.board()?.offAt ?? null;
@@ -107,6 +113,7 @@ export class BoardPanel implements OnDestroy {
       this.end = 0;
       this.output.set('');
       this.reasons.set({});
+      this.terminal.set(false);
       void this.read();
     });
     this.reading = inject(ServerEvents)

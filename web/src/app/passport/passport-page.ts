@@ -159,6 +159,9 @@ export class PassportPage {
       steps: time.steps.map((step) => ({ ...step, ...stateWords(step.state), when: moment(step.at) })),
     })),
   );
+  protected readonly kept = computed(() =>
+    (this.passport()?.terminals ?? []).map((one) => ({ ...one, when: moment(one.at) })),
+  );
   protected readonly seen = computed(() => this.view()?.progress?.seen ?? null);
   protected readonly log = computed(() =>
     this.reader.log().map((entry) => ({ ...entry, when: moment(entry.at) })),
