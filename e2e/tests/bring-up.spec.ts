@@ -29,7 +29,7 @@ test('twelve boards from proved to ready by one press, three with faults, and th
   ).toBeVisible();
   await app.kill('SIGKILL');
   await expect(page.getByText('No connection to the server')).toBeVisible();
-  await app.start('--no-demo');
+  await app.start('--no-demo', '--terminals');
   await page.goto(`${app.url}/batch/${batch.id}/bring-up`);
 
   // It goes on by itself; each board says where it is.
@@ -61,6 +61,30 @@ test('twelve boards from proved to ready by one press, three with faults, and th
 
   await stage(page, 'Hand over');
   await expect(page.getByRole('button', { name: 'Note 11 as handed over' })).toBeEnabled();
+  await stage(page, 'Bring up');
+
+  // Of the one that is left a person has a look of their own, and wants it in the record.
+  await page.getByRole('button', { name: 'Look at tank-07' }).click();
+  const at = panel(page, 'tank-07');
+  await at.getByLabel('Keep what it shows in the board’s record').check();
+  await at.getByRole('button', { name: 'Open a terminal' }).click();
+  const shown = at.locator('.xterm-rows');
+  await expect(shown).toContainText('keeper@tank-07:~$');
+  await page.keyboard.type('echo supply-$((4 + 1))\n');
+  await expect(shown).toContainText('supply-5');
+  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
+  expect(violations.map(({ id }) => id)).toEqual([]);
+  await page.keyboard.press('Shift+Tab');
+  await expect(at.getByRole('button', { name: 'Close the terminal' })).toBeFocused();
+  await page.keyboard.press('Enter');
+  await expect(shown).toBeHidden();
+  await page.goto(`${app.url}/batch/${batch.id}/device/${batch.plan.devices[6]!.id}`);
+  const brought = page.getByRole('region', { name: 'How it was brought up' });
+  await expect(brought).toContainText('needs a look');
+  await expect(brought.getByRole('row', { name: /Health/ })).toContainText('Undervoltage');
+  const kept = page.getByRole('region', { name: 'Terminals that were kept' });
+  await kept.locator('summary').click();
+  await expect(kept.locator('pre')).toContainText('supply-5');
 });
 
 test('a step of one’s own: one board first, its output as it comes, and shut down until the power may be cut', async ({
@@ -68,6 +92,16 @@ test('a step of one’s own: one board first, its output as it comes, and shut d
   page,
 }) => {
   const batch = await provedBatch(app, 2, wanted);
+  await page.goto(`${app.url}/batch/${batch.id}/bring-up`);
+  // Nobody allowed terminals here.
+  await page.getByRole('button', { name: 'Look at tank-01' }).click();
+  await expect(panel(page, 'tank-01')).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Open a terminal' })).toHaveCount(0);
+  // What is to go wrong on a practice board is chosen at the bench itself.
+  await page.goto(`${app.url}/batch/${batch.id}/practice`);
+  const fault = page.getByLabel(`What goes wrong on the board of ${batch.plan.devices[0]!.nest}`);
+  await fault.selectOption('its clock is two hours slow');
+  await expect(fault).toHaveValue('slow-clock');
   await page.goto(`${app.url}/batch/${batch.id}/bring-up`);
   await page.getByRole('button', { name: 'Choose …' }).click();
   await page.getByRole('checkbox', { name: /^Updates/ }).uncheck();
@@ -84,6 +118,10 @@ test('a step of one’s own: one board first, its output as it comes, and shut d
   await page.getByRole('button', { name: 'Close' }).click();
   await page.getByRole('button', { name: 'Bring up 2' }).click();
   await expect(page.getByText('2 of 2', { exact: true })).toBeVisible({ timeout: 180_000 });
+  await page.getByRole('button', { name: 'Look at tank-01' }).click();
+  await expect(panel(page, 'tank-01').getByRole('listitem').filter({ hasText: 'Clock right' })).toContainText(
+    'done',
+  );
   await page.getByRole('button', { name: 'Look at tank-02' }).click();
   await expect(panel(page, 'tank-02')).toContainText('its power may be cut when its light is quiet');
   await expect(panel(page, 'tank-02').getByLabel('What the board prints')).toContainText('the gauge is set');

@@ -43,7 +43,11 @@ export const bringUpProblems = problemsOf({
     says: '{why}',
     todo: 'Close one first.',
   },
-  'board-refuses': { status: 409, says: '{why}' },
+  'board-refuses': {
+    status: 409,
+    says: '{why}',
+    todo: 'Look at the board, search for it again, or choose another way to log in.',
+  },
   'step-missing': {
     status: 409,
     says: 'There is no such step in this batch any more.',

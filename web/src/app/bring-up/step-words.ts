@@ -35,6 +35,8 @@ export interface Cell {
   stepId: string;
   mode: CellMode;
   word: string;
+  /** The same, short enough for a table. */
+  short: string;
   /** 0 to 1, while it is at it and that is known. */
   share: number;
   step: BoardStep | null;
@@ -55,15 +57,13 @@ export function cellsOf(
     const step = board?.steps.find((one) => one.stepId === stepId) ?? null;
     const state = step?.state ?? 'queued';
     const job = state === 'doing' ? (board?.job ?? null) : null;
+    const percent = `${String(Math.floor((job?.share ?? 0) * 100))} %`;
+    const still = step === null && own?.has(stepId) === false ? 'not for it' : words[state];
     return {
       stepId,
       mode: modes[state],
-      word:
-        step === null && own?.has(stepId) === false
-          ? 'not for it'
-          : job
-            ? `${phases[job.phase]} ${String(Math.floor(job.share * 100))} %`
-            : words[state],
+      word: job ? `${phases[job.phase]} ${percent}` : still,
+      short: job ? percent : still,
       share: job?.share ?? 0.5,
       step,
     };

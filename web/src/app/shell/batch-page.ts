@@ -91,6 +91,8 @@ import { YourTurn } from './your-turn';
       min-width: 0;
     }
     main {
+      /* What is placed by itself in it scrolls with it. */
+      position: relative;
       flex: 1;
       overflow: auto;
       padding: 1rem;

@@ -1,0 +1,18 @@
+import { chromium } from 'playwright-core';
+const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox'] });
+const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+page.on('console', (m) => { if (m.type() === 'error') console.log('console', m.text()); });
+const base = 'http://127.0.0.1:4697';
+const [b] = await (await fetch(base + '/api/batches')).json();
+await page.goto(`${base}/batch/${b.id}/bring-up`);
+await page.waitForTimeout(2500);
+console.log(await page.evaluate(() => { const d = document.scrollingElement!; const out: string[] = [String(d.scrollHeight)]; for (const e of document.querySelectorAll('*')) { const r = e.getBoundingClientRect(); const p = getComputedStyle(e).position; if (r.bottom > 900 && (p === 'absolute' || p === 'fixed')) out.push(`${e.tagName}.${e.className} ${p} ${r.bottom}`); } return out.slice(0, 20).join('\n'); }));
+await page.getByRole('button', { name: 'Look at tank-05' }).click();
+await page.getByLabel('Keep what it shows').check();
+await page.getByRole('button', { name: 'Open a terminal' }).click();
+await page.waitForTimeout(3000);
+await page.keyboard.type('ls -la /etc/ssh; uname -n\r');
+await page.waitForTimeout(2000);
+await page.locator('nm-board-terminal').scrollIntoViewIfNeeded();
+await page.screenshot({ path: '/tmp/s3.png' });
+await browser.close();
