@@ -21,8 +21,10 @@ import {
 import { expectedOf, stepsOf } from '@nest-mark/core/bring-up';
 import {
   bringUpBoard,
+  Shell,
   usualPatience,
   type BoardEnd,
+  type Login,
   type ShellPlace,
   type StepMemory,
   type StepNote,
@@ -154,6 +156,14 @@ interface Brought {
   output: string;
 }
 
+const benchLogin: Login = {
+  user: 'keeper',
+  key: benchKey.privateText,
+  agent: null,
+  password: null,
+  byPassword: false,
+};
+
 interface Wishes {
   without?: string[];
   skipped?: ReadonlyMap<string, string>;
@@ -170,7 +180,7 @@ async function bring(
   const end = await bringUpBoard({
     steps: stepsOf({ without, own: [] }),
     expected: expectedOf(plan, device, [shelved], benchKey.publicLine),
-    login: { user: 'keeper', key: benchKey.privateText, agent: null, password: null, byPassword: false },
+    login: benchLogin,
     benchKey: benchKey.privateText,
     packagePort: packagePort ?? null,
     skipped,
@@ -277,8 +287,18 @@ describe('a Debian that is brought up', () => {
       expect(asked).toContain('http://packages.invalid/./tide-tables_2.0_all.deb');
       // OpenSSH lets that key reach nothing from the board.
       const place = { address: '127.0.0.1', port: powered.port, hostKey: host.publicLine };
-      const reached = await reaches(place, 22);
-      expect(reached).toBe(false);
+      expect(await reaches(place, 22)).toBe(false);
+      // It may have no terminal of OpenSSH's either; the board's own script(1) makes one, of the size that was asked for.
+      const shell = await Shell.open(place, benchLogin);
+      const terminal = await shell.terminal({ columns: 97, rows: 31 });
+      let shown = '';
+      const ended = new Promise<void>((resolve) =>
+        terminal.listen((data) => (shown += data.toString('utf8')), resolve),
+      );
+      terminal.write(Buffer.from('stty size; tty; exit\r'));
+      await ended;
+      shell.close();
+      expect(shown).toMatch(/31 97\r\n\/dev\/pts\/\d+/);
     } finally {
       repository.closeAllConnections();
       repository.close();

@@ -206,6 +206,9 @@ export const guide: readonly GuidePart[] = [
         why: 'Only a board that proves its key is logged in to. It may take an hour for an old image; a cut line or a restart of this program loses nothing.',
       },
       {
+        do: 'Boards without a way to the internet, or many on a slow line: run a package cache on this computer and choose "Packages through this computer" before the cards are written.',
+      },
+      {
         do: 'Where a board needs a look, read what differs: mend it and look again, or say why it may stay so.',
       },
       {
