@@ -24,7 +24,7 @@ import {
   SearchSchema,
   BoardOutputSchema,
   BringUpSchema,
-  OpenTerminalSchema,
+  type OpenTerminalSchema,
   TerminalSchema,
   TablePreviewSchema,
   WatchSchema,
