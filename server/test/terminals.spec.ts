@@ -185,6 +185,10 @@ describe('what is kept of a terminal', () => {
     for (const part of ['Password: low ti', 'de at nine\r\n', '\x1b[1mwell\x1b[0m\r\n'])
       shown.add(Buffer.from(part));
     expect(shown.kept).toBe('Password: [struck out]\nwell\n');
+    const [first, ...rest] = Buffer.from('ø');
+    shown.add(Buffer.from([first!]));
+    shown.add(Buffer.from(rest));
+    expect(shown.kept).toMatch(/ø$/);
     shown.add(Buffer.alloc(1_000_000, 'x'));
     expect(shown.kept).toBe('x'.repeat(200_000));
   });

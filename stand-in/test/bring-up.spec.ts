@@ -263,6 +263,27 @@ whenSandbox('packages through this computer', () => {
     }
   });
 
+  it('a program that dies while packages come through it: who begins again lends anew, and tells the work that goes on', async () => {
+    await begin({ lends: true });
+    const { port, close } = await cache();
+    const dying = new AbortController();
+    try {
+      const first = bring(started, { steps: named('updates'), packagePort: port, signal: dying.signal });
+      await onBoard(
+        'until [ -s /var/lib/nest-mark/job/status ]; do sleep 0.05; done; cp /var/lib/nest-mark/job/proxy /board/first',
+      );
+      dying.abort();
+      expect((await first).end.state).toBe('stopped');
+      const { end } = await bring(started, { steps: named('updates'), packagePort: port });
+      expect(end).toEqual({ state: 'ready', message: '' });
+      const [before, after] = await started.system().read('/board/first', '/var/lib/nest-mark/job/proxy');
+      expect(before).toMatch(/^http:/);
+      expect(after).not.toBe(before);
+    } finally {
+      await close();
+    }
+  });
+
   it('a card that was written before that was planned says so, and nothing is begun', async () => {
     await begin();
     const { port, asked, close } = await cache();

@@ -55,10 +55,10 @@ else
     echo started
 fi`;
 
-/** Tells a job by which port of the board's loopback packages come from now on. */
+/** Tells a job by which port of the board's loopback packages come from now on; nobody where there is none. */
 export function lendToJob(port: number): string {
   const file = `${jobPlaces.folder}/proxy`;
-  return `echo http://127.0.0.1:${String(port)} >${file}.new && mv -f ${file}.new ${file}`;
+  return `[ ! -d ${jobPlaces.folder} ] || { echo http://127.0.0.1:${String(port)} >${file}.new && mv -f ${file}.new ${file}; }`;
 }
 
 /** Octets of a job's log that are read at a time. */

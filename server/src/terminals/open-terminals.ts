@@ -1,4 +1,5 @@
 import { createHash, randomBytes } from 'node:crypto';
+import { StringDecoder } from 'node:string_decoder';
 import { plainOutput, struckOut } from '@nest-mark/core/bring-up';
 import type { Shell, Terminal } from '@nest-mark/station';
 
@@ -30,12 +31,14 @@ export interface OpenTerminal {
 /** The text of a record: what was shown, as far as it can be read, and the end of it where it was much. */
 export class Shown {
   private text = '';
+  // A letter may come in two pieces.
+  private readonly letters = new StringDecoder('utf8');
 
   constructor(private readonly secrets: readonly string[]) {}
 
   add(data: Buffer): void {
     // Cut before it is cleaned, with room for a secret that lies across two pieces.
-    this.text = (this.text + data.toString('utf8')).slice(-2 * KEPT);
+    this.text = (this.text + this.letters.write(data)).slice(-2 * KEPT);
   }
 
   /** As it is kept. */

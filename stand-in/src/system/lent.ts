@@ -17,7 +17,8 @@ while (1) {
         next if fork;
         my $door = IO::Socket::INET->new(LocalAddr => "127.0.0.1", LocalPort => $port, Listen => 9, ReuseAddr => 1) or exit 1;
         while ($from = $door->accept) {
-            next if fork;
+            # Whoever waits here keeps nothing open.
+            if (fork) { close $from; next }
             $to = IO::Socket::UNIX->new(Peer => $path) or exit 1;
             my ($in, $out) = fork ? ($from, $to) : ($to, $from);
             my $data;

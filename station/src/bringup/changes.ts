@@ -55,14 +55,14 @@ class Loan {
     private readonly from: number | null,
   ) {}
 
-  /** The board's port; null where nothing is lent. @param tell whether a job is there that has to know of a new one */
-  async port(tell: boolean): Promise<number | null> {
+  /** The board's port; null where nothing is lent. A job that runs already, whoever began it, is told of a new one. */
+  async port(): Promise<number | null> {
     if (this.from === null) return null;
     const shell = await this.line.open();
     if (shell === this.by) return this.lent;
     this.lent = await shell.lend(this.from);
     this.by = shell;
-    if (tell) await this.line.read(lendToJob(this.lent), true);
+    await this.line.read(lendToJob(this.lent), true);
     return this.lent;
   }
 }
@@ -84,7 +84,7 @@ async function followJob(
   try {
     for (;;) {
       try {
-        const lent = await loan.port(begun);
+        const lent = await loan.port();
         const job = readJob((await line.read(jobQuestion(from), true)).text);
         // What another step left there, or a run before this one, is not ours.
         const ours = begun && job.name === step.id;

@@ -35,7 +35,7 @@ mark() { from=$(($(wc -c <"$d/log") + 1)); }
 # What another program holds, and a lent line that broke, comes back by itself.
 passing() {
     tail -c +"$from" "$d/log" |
-        grep -qE 'Could not get lock|is another process using it|[Cc]onnect to 127\\.0\\.0\\.1'
+        grep -qE 'Could not get lock|is another process using it|(connect|Connection (failed|timed out|reset)|Error reading from server).*127\\.0\\.0\\.1'
 }
 lists() {
     tries=0
