@@ -1,8 +1,8 @@
 import { randomBytes, timingSafeEqual } from 'node:crypto';
-import { connect, type Socket } from 'node:net';
 import { StringDecoder } from 'node:string_decoder';
 import { fromBase64 } from '@nest-mark/core';
 import { Client, type AnyAuthMethod, type ClientChannel } from 'ssh2';
+import { carryLent, LENDS_NOT } from './lend';
 import { ShellError } from './shell-error';
 import { Terminal, type TerminalSize } from './terminal';
 
@@ -55,8 +55,6 @@ export type RootWay = 'is' | 'free' | 'password' | 'none';
 const HANDSHAKE_MS = 10_000;
 const LIMIT = 4 << 20;
 const COMMAND_MS = 60_000;
-/** Connections at once by which a board may use what is lent to it. */
-const MOST_LENT = 16;
 
 const message = (error: Error & { level?: string; code?: string }): ShellError => {
   const { level, code } = error;
@@ -202,46 +200,14 @@ export class Shell {
    * @throws ShellError `useless` when the board does not allow it
    */
   lend(port: number): Promise<number> {
-    const sockets = new Set<Socket>();
-    this.ended.signal.addEventListener('abort', () => sockets.forEach((socket) => socket.destroy()), {
-      once: true,
-    });
-    return new Promise((resolve, reject) => {
-      const lost = (): void => reject(new ShellError('lost', 'The connection broke off.'));
-      if (this.gone) {
-        lost();
-        return;
-      }
-      this.ended.signal.addEventListener('abort', lost, { once: true });
+    return this.asked((give, refuse) => {
       this.client.forwardIn('127.0.0.1', 0, (error, lent) => {
-        this.ended.signal.removeEventListener('abort', lost);
         if (error) {
-          reject(
-            new ShellError(
-              'useless',
-              'The board takes no line for packages from the bench: its card was written before that was planned, or its login service forbids it. Write the card anew, or let the board fetch by its own line.',
-            ),
-          );
+          refuse(new ShellError('useless', LENDS_NOT));
           return;
         }
-        this.client.on('tcp connection', ({ destPort }, accept, refuse) => {
-          if (destPort !== lent || sockets.size >= MOST_LENT) {
-            refuse();
-            return;
-          }
-          const channel = accept();
-          const socket = connect(port, '127.0.0.1');
-          sockets.add(socket);
-          socket.on('error', () => channel.close());
-          socket.once('close', () => {
-            sockets.delete(socket);
-            channel.close();
-          });
-          channel.on('error', () => socket.destroy());
-          channel.once('close', () => socket.destroy());
-          channel.pipe(socket).pipe(channel);
-        });
-        resolve(lent);
+        carryLent(this.client, lent, port, this.ended.signal);
+        give(lent);
       });
     });
   }
@@ -251,30 +217,19 @@ export class Shell {
    * as it was at first.
    * @throws ShellError
    */
-  terminal(size: TerminalSize): Promise<Terminal> {
-    return new Promise((resolve, reject) => {
-      const lost = (): void => reject(new ShellError('lost', 'The connection broke off.'));
-      if (this.gone) {
-        lost();
-        return;
-      }
-      this.ended.signal.addEventListener('abort', lost, { once: true });
-      const give = (channel: ClientChannel, resizes: boolean): void => {
-        this.ended.signal.removeEventListener('abort', lost);
-        resolve(new Terminal(channel, resizes));
-      };
-      const { columns, rows } = size;
+  terminal({ columns, rows }: TerminalSize): Promise<Terminal> {
+    return this.asked((give, refuse) => {
       this.client.shell({ term: 'xterm-256color', cols: columns, rows }, (refused, channel) => {
         if (!refused) {
-          give(channel, true);
+          give(new Terminal(channel, true));
           return;
         }
         const inner = `stty cols ${String(columns)} rows ${String(rows)}; exec "$SHELL" -l`;
         this.client.exec(
           `TERM=xterm-256color; export TERM; exec script -q -c '${inner}' /dev/null`,
           (error, plain) => {
-            if (error) reject(new ShellError('useless', `The board opens no terminal (${error.message}).`));
-            else give(plain, false);
+            if (error) refuse(new ShellError('useless', `The board opens no terminal (${error.message}).`));
+            else give(new Terminal(plain, false));
           },
         );
       });
@@ -290,19 +245,38 @@ export class Shell {
    * would be lost on whoever begins to listen later.
    */
   private within<T>(command: string, use: (channel: ClientChannel) => Promise<T>): Promise<T> {
+    return this.asked((give, refuse) => {
+      this.client.exec(command, (error, channel) => {
+        if (error) refuse(new ShellError('lost', `The board opens no channel (${error.message}).`));
+        else give(use(channel));
+      });
+    });
+  }
+
+  /** Asks the board for something, and gives up where the connection breaks off before it answered. */
+  private asked<T>(
+    ask: (give: (value: T | Promise<T>) => void, refuse: (error: ShellError) => void) => void,
+  ): Promise<T> {
     return new Promise((resolve, reject) => {
+      const { signal } = this.ended;
       const lost = (): void => reject(new ShellError('lost', 'The connection broke off.'));
+      const answered = (): void => signal.removeEventListener('abort', lost);
       if (this.gone) {
         lost();
         return;
       }
-      this.ended.signal.addEventListener('abort', lost, { once: true });
+      signal.addEventListener('abort', lost, { once: true });
       try {
-        this.client.exec(command, (error, channel) => {
-          this.ended.signal.removeEventListener('abort', lost);
-          if (error) reject(new ShellError('lost', `The board opens no channel (${error.message}).`));
-          else use(channel).then(resolve, reject);
-        });
+        ask(
+          (value) => {
+            answered();
+            resolve(value);
+          },
+          (error) => {
+            answered();
+            reject(error);
+          },
+        );
       } catch {
         // Between the end of a connection and the word of it.
         lost();
