@@ -5,7 +5,6 @@ import {
   type ElementRef,
   inject,
   input,
-  output,
   signal,
   viewChild,
   ViewEncapsulation,
@@ -48,7 +47,6 @@ export class BoardTerminal implements OnDestroy {
   readonly way = input.required<LoginWay>();
   /** Whether what is shown goes into the board's record. */
   readonly keep = input.required<boolean>();
-  readonly closed = output();
   protected readonly problem = signal('');
   protected readonly ended = signal('');
   protected readonly opened = signal(false);
@@ -137,7 +135,6 @@ export class BoardTerminal implements OnDestroy {
       if (this.gone) return;
       terminal.options.disableStdin = true;
       this.ended.set(`The terminal ended${reason === '' ? '' : `: ${reason}`}.`);
-      this.closed.emit();
     };
     terminal.onData((keys) => {
       if (socket.readyState === WebSocket.OPEN) socket.send(new TextEncoder().encode(keys));

@@ -5,7 +5,7 @@ import { batchFeature } from '../state/batch.reducer';
 import { selectSelectedDevices } from '../state/selectors';
 import { faultKinds, faultOf } from './card-faults';
 import { PracticeHands } from './practice-hands';
-import { systemFaults } from './system-faults';
+import { SystemFaultChoice } from './system-fault-choice';
 
 /** Boards of selected devices that get a button each. */
 const MOST_BOARDS = 6;
@@ -13,7 +13,7 @@ const MOST_BOARDS = 6;
 /** The hands of the practice bench below any stage: only what is useful there. */
 @Component({
   selector: 'nm-practice-dock',
-  imports: [RouterLink],
+  imports: [RouterLink, SystemFaultChoice],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './practice-dock.html',
   styleUrl: './practice-dock.css',
@@ -28,7 +28,6 @@ export class PracticeDock {
   readonly closed = output();
   protected readonly view = this.hands.view;
   protected readonly faultKinds = faultKinds;
-  protected readonly systemFaults = systemFaults;
   protected readonly cards = computed(() => this.stage() !== 'boot' && this.stage() !== 'hand-over');
   protected readonly boards = computed(() => this.stage() !== 'cards');
   protected readonly slots = computed(() => {

@@ -9,7 +9,7 @@ import { sameChoices, type Choice } from '../ui/choices';
 import { faultKinds, faultOf } from './card-faults';
 import { Drills } from './drills';
 import { PracticeHands } from './practice-hands';
-import { systemFaults } from './system-faults';
+import { SystemFaultChoice } from './system-fault-choice';
 
 type Phase = PracticeView['boards'][number]['phase'];
 const phaseWords: Record<Phase, string> = {
@@ -22,7 +22,7 @@ const phaseWords: Record<Phase, string> = {
 /** What hands would do: cards in and out, power, the air. Everything here is a stand-in on this machine. */
 @Component({
   selector: 'nm-practice-page',
-  imports: [Button, Checkbox, Drills, FormsModule, InputText, Select],
+  imports: [Button, Checkbox, Drills, FormsModule, InputText, Select, SystemFaultChoice],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './practice-page.html',
   styleUrl: './practice-page.css',
@@ -70,7 +70,6 @@ export class PracticePage {
     })),
   );
   protected readonly faultKinds = faultKinds;
-  protected readonly systemFaults = systemFaults;
   protected readonly nestTyped = signal('A1');
   protected readonly cardPicked = signal<string | null>(null);
 
