@@ -1,23 +1,21 @@
+import { createHmac } from 'node:crypto';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import fc from 'fast-check';
 import Papa from 'papaparse';
-import { batchCsv, knownHosts, makeHostKey, sshConfig, type CsvDevice, type LoginTarget } from '../src/index';
+import {
+  batchCsv,
+  csvColumns,
+  hashedName,
+  isJumpHost,
+  knownHosts,
+  makeHostKey,
+  sshConfig,
+  type CsvColumn,
+  type HandoverDevice,
+} from '../src/index';
+import { handed, handedOver, handedOvers } from './helpers/handed-over';
 import { attempt, inScratch, run } from './helpers/reference';
-
-/** Targets as plans give them: standing names, any address, any port. */
-const target = fc.record({
-  hostName: fc.stringMatching(/^[a-z][a-z0-9-]{0,20}[a-z0-9]$/),
-  mark: fc.constant('7KQ4M'),
-  hostKey: fc
-    .uint8Array({ minLength: 32, maxLength: 32 })
-    .map((seed) => makeHostKey(seed, new Uint8Array(4), '').publicLine),
-  address: fc.option(fc.ipV4(), { nil: null }),
-  port: fc.oneof(fc.constant(22), fc.integer({ min: 1, max: 65_535 })),
-  userName: fc.stringMatching(/^[a-z][a-z0-9_-]{0,10}$/),
-  copiedTo: fc.constant([]),
-});
-const targets = fc.uniqueArray(target, { minLength: 1, maxLength: 5, selector: ({ hostName }) => hostName });
 
 describe('known_hosts, as ssh-keygen -F finds it (OpenSSH)', () => {
   const lookUp = (file: string, host: string): string => run('ssh-keygen', ['-F', host, '-f', file]);
@@ -27,7 +25,7 @@ describe('known_hosts, as ssh-keygen -F finds it (OpenSSH)', () => {
     await inScratch((folder) => {
       const file = join(folder, 'known_hosts');
       fc.assert(
-        fc.property(targets, (wanted: LoginTarget[]) => {
+        fc.property(handedOvers, (wanted) => {
           writeFileSync(file, knownHosts(wanted));
           for (const { hostName, hostKey, address, port } of wanted) {
             const hosts = [hostName, named(hostName, port), named(`${hostName}.local`, port)];
@@ -47,17 +45,7 @@ describe('known_hosts, as ssh-keygen -F finds it (OpenSSH)', () => {
       const hostKey = makeHostKey(new Uint8Array(32).fill(3), new Uint8Array(4), '').publicLine;
       writeFileSync(
         file,
-        knownHosts([
-          {
-            hostName: 'tank-1',
-            mark: 'M',
-            hostKey,
-            address: null,
-            port: 22,
-            userName: 'keeper',
-            copiedTo: [],
-          },
-        ]),
+        knownHosts([handed({ hostName: 'tank-1', hostKey, address: null })]),
       );
       for (const host of ['tank-11', 'tank', 'tank-1.', '127.0.0.1'])
         expect(attempt('ssh-keygen', ['-F', host, '-f', file]).code).toBe(1);
@@ -71,10 +59,10 @@ describe('the client configuration, as ssh -G reads it (OpenSSH)', () => {
       const file = join(folder, 'ssh_config');
       fc.assert(
         fc.property(
-          targets,
+          handedOvers,
           fc.constantFrom('/srv/known_hosts', '/srv/known hosts/of tanks'),
-          (wanted: LoginTarget[], known) => {
-            writeFileSync(file, sshConfig(wanted, known), { mode: 0o600 });
+          (wanted, known) => {
+            writeFileSync(file, sshConfig(wanted, { knownHostsFile: known, jump: '' }), { mode: 0o600 });
             for (const { hostName, address, port, userName } of wanted) {
               const read = new Map(
                 run('ssh', ['-G', '-F', file, hostName])
@@ -100,23 +88,9 @@ describe('the client configuration, as ssh -G reads it (OpenSSH)', () => {
 });
 
 describe('the table', () => {
-  const text = fc.string({ unit: 'grapheme', maxLength: 12 }).filter((value) => !/[\r]/.test(value));
-  const row = fc.record({
-    nest: text,
-    mark: text,
-    hostName: text,
-    role: text,
-    state: text,
-    address: text,
-    hardwareAddress: text,
-    hostKeyFingerprint: text,
-    userName: text,
-    remark: text,
-  });
-
   it('reads back what was written, whatever is in a cell; what a spreadsheet would run begins with a quote', () => {
     fc.assert(
-      fc.property(fc.array(row, { maxLength: 5 }), (rows: CsvDevice[]) => {
+      fc.property(fc.array(handedOver, { maxLength: 5 }), (rows) => {
         const { data } = Papa.parse<string[]>(batchCsv(rows).replace(/\r\n$/, ''), { newline: '\r\n' });
         expect(data).toHaveLength(rows.length + 1);
         rows.forEach((device, index) => {
@@ -138,7 +112,7 @@ describe('names that were never checked', () => {
       fc.constant('*'),
       fc.string({ unit: 'binary', maxLength: 30 }),
     ),
-    mark: fc.oneof(fc.constant('7KQ4M'), fc.string({ unit: 'binary', maxLength: 10 })),
+    mark: fc.oneof(fc.constant('7KQ4J'), fc.string({ unit: 'binary', maxLength: 10 })),
     hostKey: fc.oneof(
       fc.constant('ssh-ed25519 AAAA\n* ssh-ed25519 BBBB'),
       fc.constant(makeHostKey(new Uint8Array(32), new Uint8Array(4), '').publicLine),
@@ -148,20 +122,13 @@ describe('names that were never checked', () => {
     userName: fc.oneof(fc.constant('keeper\nProxyCommand x'), fc.string({ maxLength: 12 })),
     copiedTo: fc.array(fc.string({ unit: 'binary', maxLength: 20 }), { maxLength: 2 }),
   });
-  const good: LoginTarget = {
-    hostName: 'tank-07',
-    mark: '7KQ4M',
-    hostKey: makeHostKey(new Uint8Array(32).fill(7), new Uint8Array(4), '').publicLine,
-    address: '10.0.0.7',
-    port: 22,
-    userName: 'keeper',
-    copiedTo: [],
-  };
+  const good: HandoverDevice = handed();
 
   it('begin no line of their own in files for OpenSSH, and take nothing from the devices beside them', () => {
     fc.assert(
-      fc.property(hostile, (bad) => {
-        const config = sshConfig([bad, good], '/k');
+      fc.property(hostile, (spoilt) => {
+        const bad = handed(spoilt);
+        const config = sshConfig([bad, good], { knownHostsFile: '/k', jump: '' });
         const keywords = config
           .split(/[\r\n\u0085\u2028\u2029]/)
           .filter((line) => line !== '' && !line.startsWith('#'))
@@ -182,7 +149,7 @@ describe('names that were never checked', () => {
           .split(/[\r\n\u0085\u2028\u2029]/)
           .filter((line) => line !== '' && !line.startsWith('#'));
         for (const line of known) expect(line.split(' ')[0]).not.toMatch(/[*?!]/);
-        expect(known.at(-1)).toBe(`tank-07,tank-07.local,10.0.0.7 ${good.hostKey} 7KQ4M`);
+        expect(known.at(-1)).toBe(`tank-07,tank-07.local,10.0.0.7 ${good.hostKey} 7KQ4J`);
       }),
     );
   });
@@ -191,7 +158,7 @@ describe('names that were never checked', () => {
     await inScratch((folder) => {
       const file = join(folder, 'config');
       const bad = { ...good, hostName: 'tank-01\nHost *\n    ProxyCommand touch /tmp/x' };
-      const text = sshConfig([bad, good], '/k');
+      const text = sshConfig([bad, good], { knownHostsFile: '/k', jump: '' });
       expect(text).toContain('# left out: tank-01?Host *?');
       expect(text).toContain('since its host name is none');
       expect(knownHosts([bad, good])).toContain('# left out: tank-01?Host *?');
@@ -204,9 +171,57 @@ describe('names that were never checked', () => {
 
   it('of a device whose card was copied: the file says at which addresses its key signs', () => {
     const copied = { ...good, address: null, copiedTo: ['10.0.0.7', '10.0.0.9'] };
-    for (const text of [knownHosts([copied]), sshConfig([copied], '/k')])
+    for (const text of [knownHosts([copied]), sshConfig([copied], { knownHostsFile: '/k', jump: '' })])
       expect(text).toContain(
-        '# without address: tank-07 (mark 7KQ4M), since its card was copied: its key signs at 10.0.0.7 and 10.0.0.9',
+        '# without address: tank-07 (mark 7KQ4J), since its card was copied: its key signs at 10.0.0.7 and 10.0.0.9',
       );
+  });
+});
+
+describe('more of the files for OpenSSH', () => {
+  it('hashes a name as the format’s own example does (sshd(8); HMAC-SHA1 by node:crypto)', () => {
+    const salt = new Uint8Array(20).fill(5);
+    const mac = createHmac('sha1', salt).update('tank-07').digest('base64');
+    expect(hashedName('tank-07', salt)).toBe(`|1|${Buffer.from(salt).toString('base64')}|${mac}`);
+  });
+
+  it('gives each further user a name of its own, and goes through another computer (ssh -G)', async () => {
+    await inScratch((folder) => {
+      const file = join(folder, 'config');
+      const device = handed({ otherUsers: ['mara', 'keeper', 'x\nHost *'] });
+      writeFileSync(file, sshConfig([device], { knownHostsFile: '/k', jump: 'gate@hub.example:2200' }));
+      const read = (name: string): string => run('ssh', ['-G', '-F', file, name]);
+      expect(read('mara.tank-07')).toMatch(/^user mara$/m);
+      expect(read('mara.tank-07')).toMatch(/^hostkeyalias tank-07$/m);
+      expect(read('tank-07')).toMatch(/^user keeper$/m);
+      expect(read('tank-07')).toMatch(/^proxyjump gate@hub\.example:2200$/m);
+      expect(read('elsewhere')).not.toContain('proxyjump');
+      // By an Include in another file (ssh_config(5)).
+      const outer = join(folder, 'outer');
+      writeFileSync(outer, `Include "${file}"\nHost *\n    User nobody\n`);
+      expect(run('ssh', ['-G', '-F', outer, 'tank-07'])).toMatch(/^user keeper$/m);
+    });
+  });
+
+  it('takes no word of a configuration for a jump host', () => {
+    for (const good of ['hub', 'gate@hub.example', 'gate@hub.example:2222', '192.0.2.1', '[2001:db8::1]:22'])
+      expect(isJumpHost(good)).toBe(true);
+    for (const bad of ['', 'hub\nProxyCommand x', 'a b', '-oProxyCommand=x', 'hub:0', 'hub:70000', 'none,x', 'a@b@c', 'hub;id'])
+      expect(isJumpHost(bad)).toBe(false);
+  });
+
+  it('has the columns of the table as they were chosen', () => {
+    fc.assert(
+      fc.property(
+        fc.uniqueArray(fc.constantFrom(...(Object.keys(csvColumns) as CsvColumn[])), { minLength: 1 }),
+        (columns) => {
+          const text = batchCsv([handed()], columns);
+          const { data } = Papa.parse<string[]>(text.trimEnd(), { newline: '\r\n' });
+          expect(data[0]).toEqual(columns.map((column) => csvColumns[column][0]));
+          expect(data[1]).toHaveLength(columns.length);
+        },
+      ),
+      { numRuns: 30 },
+    );
   });
 });

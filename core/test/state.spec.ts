@@ -2,6 +2,7 @@ import { bootWait, deviceStanding, stageCounts, type DeviceFacts } from '../src/
 import { batchCsv } from '../src/handover/batch-csv';
 import { knownHosts, sshConfig } from '../src/handover/ssh-files';
 import { bothSizes, clock } from '../src/units';
+import { handed } from './helpers/handed-over';
 
 const facts: DeviceFacts = {
   stopped: false,
@@ -107,13 +108,7 @@ describe('the wait for a first boot', () => {
 });
 
 describe('hand-over files', () => {
-  const target = {
-    hostName: 'tank-01',
-    mark: '7KQ4M',
-    hostKey: 'ssh-ed25519 AAA',
-    userName: 'keeper',
-    copiedTo: [],
-  };
+  const target = handed({ hostName: 'tank-01', mark: '7KQ4M', hostKey: 'ssh-ed25519 AAA' });
 
   it('bracket addresses with another port and keep the bare name for the alias', () => {
     expect(knownHosts([{ ...target, address: '10.0.0.9', port: 2222 }])).toBe(
@@ -125,25 +120,24 @@ describe('hand-over files', () => {
   });
 
   it('fall back to the name on the local link while the address is unknown', () => {
-    expect(sshConfig([{ ...target, address: null, port: 22 }], '~/a b')).toContain('HostName tank-01.local');
-    expect(sshConfig([{ ...target, address: null, port: 22 }], '~/a b')).toContain(
+    expect(sshConfig([{ ...target, address: null, port: 22 }], { knownHostsFile: '~/a b', jump: '' })).toContain('HostName tank-01.local');
+    expect(sshConfig([{ ...target, address: null, port: 22 }], { knownHostsFile: '~/a b', jump: '' })).toContain(
       'UserKnownHostsFile "~/a b"',
     );
   });
 
   it('keep spreadsheets from running cells', () => {
-    const row = {
+    const row = handed({
       nest: 'A1',
       mark: '7KQ4M',
       hostName: 'tank-01',
       role: '=cmd()',
       state: 'proved',
-      address: '',
+      address: null,
       hardwareAddress: '',
       hostKeyFingerprint: '',
       userName: 'a"b,c',
-      remark: '',
-    };
+    });
     expect(batchCsv([row]).split('\r\n')[1]).toBe(`A1,7KQ4M,tank-01,"'=cmd()",proved,,,,"a""b,c",`);
   });
 });

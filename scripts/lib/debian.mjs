@@ -46,6 +46,11 @@ const forTest = [
   ['locales', 'locale-gen'],
   ['netplan.io', 'netplan'],
   ['python3-yaml', '/usr/lib/python3/dist-packages/yaml'],
+  ['yamllint', 'yamllint'],
+  ['bind9-utils', 'named-checkzone'],
+  ['poppler-utils', 'pdftotext'],
+  ['zbar-tools', 'zbarimg'],
+  ['age', 'age'],
 ];
 
 const forSoak = [

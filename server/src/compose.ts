@@ -31,7 +31,7 @@ import {
   watchRun,
   type Finding,
 } from './finding';
-import { exportRoutes, handOverRoutes, type HandOver } from './handover';
+import { exportRoutes, handOverRoutes, HandOverRepository, type HandOver } from './handover';
 import {
   ImageRepository,
   imageReading,
@@ -192,7 +192,14 @@ export function compose(equipment: Equipment): Domains {
     open: new OpenTerminals(equipment.terminals),
     bringUps,
   };
-  const handOver: HandOver = { ...platform, plans, cards, rounds, finding };
+  const handOver: HandOver = {
+    ...platform,
+    repository: new HandOverRepository(knex),
+    plans,
+    cards,
+    rounds,
+    finding,
+  };
   runs.register(
     roundRun(rounds),
     searchRun(finding),

@@ -22,6 +22,7 @@ import {
   type NetworkSettings,
   type PracticeView,
 } from '@nest-mark/core';
+import { handed } from '../../core/test/helpers/handed-over';
 import { sweep, type SweepHit } from '@nest-mark/station';
 import { Lab, readCard } from '../src/index';
 
@@ -152,7 +153,7 @@ describe('a stand-in board', () => {
     });
     const board = await boot(await makeCard(given));
     expect(board).toMatchObject({ phase: 'online', hostName: 'tank-01', reason: '' });
-    const target = {
+    const target = handed({
       hostName: 'tank-01',
       mark: '7KQ4M',
       hostKey: given.hostKey.publicLine.split(' ').slice(0, 2).join(' '),
@@ -160,11 +161,11 @@ describe('a stand-in board', () => {
       port: 2222,
       userName: 'keeper',
       copiedTo: [],
-    };
+    });
     const known = join(folder, 'known_hosts');
     const config = join(folder, 'config');
     writeFileSync(known, knownHosts([target]));
-    writeFileSync(config, sshConfig([target], known));
+    writeFileSync(config, sshConfig([target], { knownHostsFile: known, jump: '' }));
     const login = (command: string): Promise<{ stdout: string }> =>
       run('ssh', ['-F', config, '-i', key, '-o', 'BatchMode=yes', 'tank-01', command]);
     expect((await login('hostname')).stdout).toBe('tank-01\n');

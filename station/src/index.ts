@@ -29,6 +29,7 @@ export * from './net/search';
 export * from './net/search-thread';
 export * from './net/ssh-host-key';
 export * from './net/tcp-probe';
+export { openPlain } from './plain-file';
 export * from './ports';
 export * from './reader-set';
 export * from './capacity/check-capacity';

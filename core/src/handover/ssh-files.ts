@@ -1,50 +1,38 @@
-import { hostNameFault } from '../plan/names';
-import { userNameFault } from '../access/user-names';
-
-/** A device as the login client has to know it. */
-export interface LoginTarget {
-  hostName: string;
-  mark: string;
-  /** `ssh-ed25519 AAAA…`, without comment. */
-  hostKey: string;
-  /** Null while the device has not been proved on the network. */
-  address: string | null;
-  port: number;
-  userName: string;
-  /** Addresses at which its key signed in one search, when there was more than one: its card was copied. */
-  copiedTo: readonly string[];
-}
+import { hmac } from '@noble/hashes/hmac.js';
+import { sha1 } from '@noble/hashes/legacy.js';
+import { toBase64, utf8 } from '../bytes';
+import { comments, inComment, sortFit, type HandoverDevice } from './device';
 
 const withPort = (host: string, port: number): string => (port === 22 ? host : `[${host}]:${String(port)}`);
 
-/** Text that can stand in a comment: nothing of it can begin a line of its own. */
-const shown = (text: string): string => text.replace(/[\x00-\x1f\x7f-\x9f\u2028\u2029]/g, '?').slice(0, 80);
-
-/** `type base64` as OpenSSH has it, and nothing beside it. */
-const keyForm = /^[a-z0-9@.-]{1,64} [A-Za-z0-9+/]+={0,2}$/;
-
-/** Why a device cannot stand in a client's file; null when it can. */
-function unfit(target: LoginTarget): string | null {
-  if (hostNameFault(target.hostName) !== null) return 'its host name is none';
-  if (userNameFault(target.userName) === 'form') return 'its user name is none';
-  if (!keyForm.test(target.hostKey)) return 'its host key is none';
-  if (target.address !== null && !/^[0-9a-fA-F.:]{2,45}$/.test(target.address)) return 'its address is none';
-  return null;
+/** The names under which a client may ask for the key of a device, the bare host name first. */
+export function knownNames(device: HandoverDevice): string[] {
+  const { hostName, address, port } = device;
+  const hosts = [hostName, `${hostName}.local`, ...(address === null ? [] : [address])];
+  return [...new Set([hostName, ...hosts.map((host) => withPort(host, port))])];
 }
 
-/** Splits what can be written from what cannot, with a comment for each thing that a person has to know. */
-function sorted(targets: readonly LoginTarget[]): { fit: LoginTarget[]; remarks: string } {
-  const fit: LoginTarget[] = [];
-  let remarks = '';
-  for (const target of targets) {
-    const fault = unfit(target);
-    const who = `${shown(target.hostName)} (mark ${shown(target.mark)})`;
-    if (fault === null) fit.push(target);
-    else remarks += `# left out: ${who}, since ${fault}\n`;
-    if (target.copiedTo.length > 0)
-      remarks += `# without address: ${who}, since its card was copied: its key signs at ${target.copiedTo.map(shown).join(' and ')}\n`;
-  }
-  return { fit, remarks };
+/**
+ * A name as known_hosts keeps it where nobody shall read it: HMAC-SHA1 of the name under a salt of 20 octets
+ * (sshd(8), "SSH_KNOWN_HOSTS FILE FORMAT"; the form as ssh-keygen -H writes it).
+ */
+export const hashedName = (name: string, salt: Uint8Array): string =>
+  `|1|${toBase64(salt)}|${toBase64(hmac(sha1, salt, utf8(name)))}`;
+
+/** How the lines of known_hosts are written. */
+export interface KnownHostsForm {
+  /** Gives 20 random octets at each call; null for names in the clear. */
+  salt: (() => Uint8Array) | null;
+}
+
+/** The lines of one device, without their ends. */
+export function knownHostsLines(device: HandoverDevice, { salt }: KnownHostsForm): string[] {
+  const names = knownNames(device);
+  const end = `${device.hostKey} ${inComment(device.mark)}`;
+  // A hashed name stands alone in its line.
+  return salt === null
+    ? [`${names.join(',')} ${end}`]
+    : names.map((name) => `${hashedName(name, salt())} ${end}`);
 }
 
 /**
@@ -52,37 +40,59 @@ function sorted(targets: readonly LoginTarget[]): { fit: LoginTarget[]; remarks:
  * since the client configuration asks for the key under it whatever the address is. What is not valid is left out, and
  * a comment says so.
  */
-export function knownHosts(targets: readonly LoginTarget[]): string {
-  const { fit, remarks } = sorted(targets);
-  const lines = fit.map((target) => {
-    const hosts = [target.hostName, `${target.hostName}.local`, ...(target.address ? [target.address] : [])];
-    const names = new Set([target.hostName, ...hosts.map((host) => withPort(host, target.port))]);
-    return `${[...names].join(',')} ${target.hostKey} ${shown(target.mark)}\n`;
-  });
-  return remarks + lines.join('');
+export function knownHosts(
+  devices: readonly HandoverDevice[],
+  form: KnownHostsForm = { salt: null },
+): string {
+  const { fit, remarks } = sortFit(devices);
+  return (
+    comments('#', remarks) +
+    fit.flatMap((device) => knownHostsLines(device, form).map((line) => `${line}\n`)).join('')
+  );
 }
 
+/** A computer through which boards are reached: `user@host:port`, user and port left out where they are usual. */
+const jumpForm = /^(?:[A-Za-z_][A-Za-z0-9_.-]{0,31}@)?(?:[A-Za-z0-9](?:[A-Za-z0-9.-]{0,252}[A-Za-z0-9])?|\[[0-9A-Fa-f:.]{2,45}\])(?::([1-9]\d{0,4}))?$/;
+export const isJumpHost = (text: string): boolean => {
+  const found = jumpForm.exec(text);
+  return found !== null && Number(found[1] ?? 22) <= 65_535;
+};
+
+export interface SshConfigForm {
+  /** Path of the known hosts as the client shall read it. */
+  knownHostsFile: string;
+  /** As `isJumpHost` takes it; empty for none. */
+  jump: string;
+}
+
+/** A word as ssh_config(5) reads it: in quotes where it has blanks. */
+const configWord = (text: string): string => (/\s/.test(text) ? `"${text}"` : text);
+
 /**
- * A client configuration (ssh_config(5)): one block for each device that has a name, strict about host keys. What is
- * not valid is left out, and a comment says so.
- * @param knownHostsFile path as the client shall read it
+ * A client configuration (ssh_config(5)): one block for each device and user, strict about host keys. The first user of
+ * a device is reached by its host name, the others as `user.name`. What is not valid is left out, and a comment says so.
  */
-export function sshConfig(targets: readonly LoginTarget[], knownHostsFile: string): string {
-  const path = /\s/.test(knownHostsFile) ? `"${knownHostsFile}"` : knownHostsFile;
-  const { fit, remarks } = sorted(targets);
-  const blocks = fit.map((target) =>
+export function sshConfig(devices: readonly HandoverDevice[], form: SshConfigForm): string {
+  const { fit, remarks } = sortFit(devices);
+  const block = (device: HandoverDevice, alias: string, user: string): string =>
     [
-      `# mark ${shown(target.mark)}`,
-      `Host ${target.hostName}`,
-      `    HostName ${target.address ?? `${target.hostName}.local`}`,
-      `    Port ${String(target.port)}`,
-      `    User ${target.userName}`,
-      `    HostKeyAlias ${target.hostName}`,
+      `# mark ${inComment(device.mark)}`,
+      `Host ${alias}`,
+      `    HostName ${device.address ?? `${device.hostName}.local`}`,
+      `    Port ${String(device.port)}`,
+      `    User ${user}`,
+      `    HostKeyAlias ${device.hostName}`,
       '    HostKeyAlgorithms ssh-ed25519',
-      `    UserKnownHostsFile ${path}`,
+      `    UserKnownHostsFile ${configWord(form.knownHostsFile)}`,
       '    StrictHostKeyChecking yes',
+      ...(form.jump === '' ? [] : [`    ProxyJump ${form.jump}`]),
       '',
-    ].join('\n'),
-  );
-  return remarks + blocks.join('\n');
+    ].join('\n');
+  const blocks = fit.flatMap((device) => [
+    block(device, device.hostName, device.userName),
+    ...device.otherUsers
+      .filter((user) => /^[a-z_][a-z0-9_-]{0,31}$/.test(user) && user !== device.userName)
+      .map((user) => block(device, `${user}.${device.hostName}`, user)),
+  ]);
+  return comments('#', remarks) + blocks.join('\n');
 }

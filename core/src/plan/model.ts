@@ -2,6 +2,7 @@ import type { SystemFacts } from '../system/facts';
 import * as z from 'zod';
 import { BenchPlanSchema } from './bench-plan';
 import { BringUpPlanSchema } from './bring-up-plan';
+import { HandOverPlanSchema } from './hand-over-plan';
 import { KitPlanSchema } from './kit-plan';
 import { PowerPlanSchema } from './power-plan';
 import { nameOf } from '../plain-name';
@@ -94,6 +95,7 @@ export const PlanSchema = z.object({
   kit: KitPlanSchema.prefault({}),
   bench: BenchPlanSchema.prefault({}),
   bringUp: BringUpPlanSchema.prefault({}),
+  handOver: HandOverPlanSchema.prefault({}),
 });
 export type Plan = z.infer<typeof PlanSchema>;
 

@@ -3,9 +3,11 @@ import type { Finding } from '../finding';
 import type { Plans } from '../plans';
 import type { Platform } from '../platform/platform';
 import type { Rounds } from '../rounds';
+import type { HandOverRepository } from './repository';
 
 /** Handing devices over: files for other tools, and cards as files. */
 export interface HandOver extends Platform {
+  repository: HandOverRepository;
   plans: Plans;
   cards: Cards;
   rounds: Rounds;

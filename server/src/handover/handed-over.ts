@@ -6,7 +6,7 @@ import { problem } from '../platform/http/problems';
 import type { HandOver } from './domain';
 
 /** A device whose card was copied is two boards; nobody can say which of them is handed over. @throws Problem */
-async function refuseCopied(
+export async function refuseCopied(
   handover: HandOver,
   batchId: string,
   deviceIds: readonly string[],

@@ -2,3 +2,4 @@
 export type { HandOver } from './domain';
 export { exportRoutes } from './export-routes';
 export { handOverRoutes } from './routes';
+export { HandOverRepository } from './repository';

@@ -72,7 +72,11 @@ export async function completeIdentities(plans: Plans): Promise<void> {
 export async function deviceHostKey(plans: Plans, device: Device): Promise<HostKey> {
   const seed = await plans.vault.get(device.id, SEED);
   if (seed === null)
-    throw new VaultError(`The host key of ${device.hostName} is missing. Save the plan once more.`);
+    throw new VaultError(
+      (await plans.repository.isForgotten(device.id))
+        ? `The bench forgot the private half of ${device.hostName}’s host key when the device was taken over. Take the device out of the plan and add a new one.`
+        : `The host key of ${device.hostName} is missing. Save the plan once more.`,
+    );
   return makeHostKey(Buffer.from(seed, 'hex'), randomBytes(4), device.mark);
 }
 
@@ -80,7 +84,11 @@ export async function deviceHostKey(plans: Plans, device: Device): Promise<HostK
 export async function devicePassword(plans: Plans, deviceId: string): Promise<string> {
   const password = await plans.vault.get(deviceId, PASSWORD);
   if (password === null)
-    throw new VaultError('The password of this device is missing. Save the plan once more.');
+    throw new VaultError(
+      (await plans.repository.isForgotten(deviceId))
+        ? 'The bench forgot the password of this device when it was taken over.'
+        : 'The password of this device is missing. Save the plan once more.',
+    );
   return password;
 }
 

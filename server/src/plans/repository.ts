@@ -194,6 +194,15 @@ export class BatchRepository {
     return { ...toRecord(row), retired };
   }
 
+  /** Whether the bench was asked to forget the secrets of a device. */
+  async isForgotten(deviceId: string): Promise<boolean> {
+    const row = await this.knex('device')
+      .where({ id: deviceId })
+      .whereNotNull('secrets_forgotten_at')
+      .first<{ id: string } | undefined>('id');
+    return row !== undefined;
+  }
+
   /** Devices that have left the plan, the last one first. */
   async retired(batchId: string): Promise<RetiredDevice[]> {
     const rows = await this.knex<DeviceRow & { retired_at: Date }>('device')
@@ -260,7 +269,13 @@ export class BatchRepository {
   async resetProgress(deviceIds: readonly string[], db: Knex): Promise<void> {
     await db('device')
       .whereIn('id', [...deviceIds])
-      .update({ powered_at: null, handed_over_at: null, carrier_done_at: null });
+      .update({
+        powered_at: null,
+        handed_over_at: null,
+        carrier_done_at: null,
+        taken_over_by: null,
+        taken_over_at: null,
+      });
   }
 
   private planned(batchId: string): Promise<DeviceRow[]> {

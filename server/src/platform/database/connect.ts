@@ -10,6 +10,7 @@ import * as faults from './migrations/0008-faults';
 import * as before from './migrations/0009-before-and-after';
 import * as bringUp from './migrations/0010-bring-up';
 import * as terminals from './migrations/0011-terminals';
+import * as handOver from './migrations/0012-hand-over';
 
 /** The database cannot be used; the message tells what to do. */
 export class DatabaseError extends Error {
@@ -28,6 +29,7 @@ const migrations: Record<string, { up(knex: Knex): Promise<void>; down(knex: Kne
   '0009-before-and-after': before,
   '0010-bring-up': bringUp,
   '0011-terminals': terminals,
+  '0012-hand-over': handOver,
 };
 
 /** Migrations from the bundle instead of a folder. */

@@ -1,0 +1,8 @@
+import * as z from 'zod';
+
+/** How a batch is handed over. */
+export const HandOverPlanSchema = z.object({
+  /** What gets a colour of its own on labels, in the tray and in tables. */
+  colours: z.enum(['none', 'role', 'device']).default('none'),
+});
+export type HandOverPlan = z.infer<typeof HandOverPlanSchema>;

@@ -1,0 +1,44 @@
+import type { Knex } from 'knex';
+
+/** Sizes of labels that were measured, who took devices over, what was found open on boards, and finding all of it. */
+export async function up(knex: Knex): Promise<void> {
+  await knex.raw(`
+    create table label_size (
+      id uuid primary key,
+      title text not null,
+      size jsonb not null,
+      created_at timestamptz not null default clock_timestamp()
+    );
+    create unique index label_size_title on label_size (lower(title));
+    alter table device
+      add column taken_over_by text,
+      add column taken_over_at timestamptz,
+      add column secrets_forgotten_at timestamptz,
+      add column retired_reason text not null default '';
+    create table exposure (
+      id uuid primary key,
+      batch_id uuid not null references batch (id) on delete cascade,
+      device_id uuid not null references device (id) on delete cascade,
+      asked_by text not null,
+      found jsonb not null,
+      at timestamptz not null default clock_timestamp()
+    );
+    create index exposure_of_device on exposure (device_id, at);
+    create index device_host_name on device (lower(host_name) text_pattern_ops);
+    create index device_print on device (host_key_fingerprint);
+  `);
+}
+
+export async function down(knex: Knex): Promise<void> {
+  await knex.raw(`
+    drop index device_print;
+    drop index device_host_name;
+    drop table exposure;
+    alter table device
+      drop column retired_reason,
+      drop column secrets_forgotten_at,
+      drop column taken_over_at,
+      drop column taken_over_by;
+    drop table label_size;
+  `);
+}
