@@ -93,6 +93,7 @@ export { unsayable } from './firstboot/own/writes';
 export * from './firstboot/personalise';
 export * from './firstboot/preview';
 export * from './firstboot/sent-files';
+export * from './exposure/model';
 export * from './handover/batch-csv';
 export * from './handover/colours';
 export * from './handover/credentials';

@@ -1,20 +1,24 @@
-import { differenceCiede2000, filterDeficiencyDeuter, filterDeficiencyProt, filterDeficiencyTrit, wcagContrast } from 'culori';
+import { differenceCiede2000, filterDeficiencyDeuter, filterDeficiencyProt, filterDeficiencyTrit, parse, wcagContrast, type Color } from 'culori';
 import { coloursOf, labelColours, type Plan } from '../src/index';
 import { soundPlan } from './helpers/plan';
 
 /** Differences by culori, a general-purpose library of colour; dichromacies after Machado, Oliveira, Fernandes (2009). */
-const eyes: [string, (hex: string) => unknown][] = [
+const dichromat =
+  (filter: (colour: Color) => Color) =>
+  (hex: string): Color => filter(parse(hex) ?? { mode: 'rgb', r: 0, g: 0, b: 0 });
+
+const eyes: [string, (hex: string) => Color | string][] = [
   ['usual eyes', (hex) => hex],
-  ['deuteranopia', filterDeficiencyDeuter(1)],
-  ['protanopia', filterDeficiencyProt(1)],
-  ['tritanopia', filterDeficiencyTrit(1)],
+  ['deuteranopia', dichromat(filterDeficiencyDeuter(1))],
+  ['protanopia', dichromat(filterDeficiencyProt(1))],
+  ['tritanopia', dichromat(filterDeficiencyTrit(1))],
 ];
 
 describe('the twelve colours of labels', () => {
   it.each(eyes)('stay apart for %s: 11.9 or more between any two (CIEDE2000)', (_name, seen) => {
     const differ = differenceCiede2000();
     const differences = labelColours.flatMap(({ hex }, at) =>
-      labelColours.slice(at + 1).map((other) => differ(seen(hex) as string, seen(other.hex) as string)),
+      labelColours.slice(at + 1).map((other) => differ(seen(hex), seen(other.hex))),
     );
     expect(Math.min(...differences)).toBeGreaterThan(11.9);
   });

@@ -15,6 +15,7 @@ export const coreOrder = [
   ['locate'],
   ['faults'],
   ['bringup'],
+  ['exposure'],
   ['handover'],
   ['progress'],
   ['api'],
@@ -34,6 +35,7 @@ export const domains = [
   'bringup',
   'terminals',
   'passport',
+  'exposure',
   'handover',
   'practice',
 ];
@@ -49,6 +51,7 @@ export const serverOrder = [
   ['bringup'],
   ['terminals'],
   ['passport'],
+  ['exposure'],
   ['handover'],
   ['practice'],
   ['compose', 'app'],

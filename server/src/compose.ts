@@ -31,6 +31,7 @@ import {
   watchRun,
   type Finding,
 } from './finding';
+import { exposureRoutes, exposureRun, ExposureRepository, type Exposures } from './exposure';
 import { exportRoutes, handOverRoutes, HandOverRepository, type HandOver } from './handover';
 import {
   ImageRepository,
@@ -98,6 +99,7 @@ export interface Domains {
   finding: Finding;
   bringUps: BringUps;
   terminals: Terminals;
+  exposures: Exposures;
   handOver: HandOver;
   practice: Practice;
 }
@@ -192,6 +194,14 @@ export function compose(equipment: Equipment): Domains {
     open: new OpenTerminals(equipment.terminals),
     bringUps,
   };
+  const exposures: Exposures = {
+    ...platform,
+    repository: new ExposureRepository(knex),
+    runs,
+    plans,
+    finding,
+    bringUps,
+  };
   const handOver: HandOver = {
     ...platform,
     repository: new HandOverRepository(knex),
@@ -207,6 +217,7 @@ export function compose(equipment: Equipment): Domains {
     capacityRun(cards),
     imageReading(images),
     bringUpRun(bringUps),
+    exposureRun(exposures),
   );
   return {
     platform,
@@ -222,6 +233,7 @@ export function compose(equipment: Equipment): Domains {
     finding,
     bringUps,
     terminals,
+    exposures,
     handOver,
     practice: { lab, finding },
   };
@@ -247,6 +259,7 @@ export const allRoutes = (domains: Domains): Route[] => [
   ...bringUpRoutes(domains.bringUps),
   ...terminalRoutes(domains.terminals),
   ...passportRoutes(domains),
+  ...exposureRoutes(domains.exposures),
   ...handOverRoutes(domains.handOver),
   ...exportRoutes(domains.handOver),
   ...settingRoutes(domains.settings),

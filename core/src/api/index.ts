@@ -7,6 +7,7 @@ export * from './events';
 export * from './finding';
 export * from './bring-up';
 export * from './terminals';
+export * from './exposure';
 export * from './handover';
 export * from './image-facts';
 export * from './images';

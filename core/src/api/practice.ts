@@ -71,6 +71,7 @@ export const SystemFaultSchema = z.enum([
   'slow-clock',
   'more-accounts',
   'open-screen',
+  'open-password',
   'no-root',
   'never-returns',
   'key-changed',

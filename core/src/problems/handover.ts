@@ -65,4 +65,20 @@ export const handOverProblems = problemsOf({
     says: '{names} are being worked on.',
     todo: 'Wait until the round or the bringing up has ended, or stop it.',
   },
+  'not-a-proved-board': {
+    status: 409,
+    unharmed: 'Nobody was asked anything.',
+    says: '{name} is not proved: whoever is at its address could be somebody else.',
+    todo: 'Search or listen under Boot & find first. Only proved boards of a batch are looked at.',
+  },
+  'exposure-running': {
+    status: 409,
+    unharmed: 'Nothing more was begun.',
+    says: 'The boards of this batch are being looked at already.',
+    todo: 'Wait until that has ended, or stop it.',
+  },
+  'exposure-ended': {
+    status: 409,
+    says: 'Nobody is looking at the boards of this batch any more.',
+  },
 });

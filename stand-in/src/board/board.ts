@@ -4,6 +4,7 @@ import type { Air, SystemFault } from '@nest-mark/core/api';
 import { addressRequest, announcement, say, type Speaker } from '../air/voice';
 import type { ListenPlace } from '@nest-mark/station/ports';
 import { callBench } from './call-bench';
+import { openScreen } from './screen-service';
 import { startLoginService, type LoginService } from './login-service';
 import type { BoardFault } from '../drill/state';
 import { markToldBy } from './own-service';
@@ -43,6 +44,10 @@ export class RunningBoard {
   view: BoardView = { phase: 'starting', reason: '', address: null, hostName: null };
   private timer: NodeJS.Timeout | undefined;
   private service: LoginService | null = null;
+  /** Closes its screen to the network, while that is open. */
+  private screen: (() => Promise<void>) | null = null;
+  /** One change of it after the other. */
+  private screening = Promise.resolve();
   private stopCalling: (() => void) | null = null;
   private system: BoardSystem | null = null;
   /** Whether somebody made it another host key, which counts from its next start on. */
@@ -100,6 +105,21 @@ export class RunningBoard {
     this.spoilt = fault;
     const { system } = this;
     if (system) await system.does(fault === null ? mended : spoils[fault]).catch(() => undefined);
+    await this.showScreen();
+  }
+
+  /** Opens its screen to the network where that is its fault, and closes it where it is not. */
+  private showScreen(): Promise<void> {
+    this.screening = this.screening.then(async () => {
+      const wanted = this.spoilt === 'open-screen' && this.service !== null ? this.joined : null;
+      if (wanted !== null) {
+        this.screen ??= await openScreen(wanted);
+        return;
+      }
+      await this.screen?.();
+      this.screen = null;
+    });
+    return this.screening;
   }
 
   /** Ends all that runs on it. */
@@ -111,6 +131,7 @@ export class RunningBoard {
     this.service = null;
     this.system = null;
     this.joined = null;
+    await this.showScreen();
     await service?.stop();
     await system?.down();
   }
@@ -152,11 +173,17 @@ export class RunningBoard {
           : (this.systemOf?.(settings, (order) => void this.ordered(order)) ?? null);
       // It is so before anybody can look.
       if (this.spoilt) await this.spoil(this.spoilt);
-      const service = await startLoginService(settings, address, air.port, this.system, () =>
-        this.spoilt === 'slow-line' ? SLOW_MS : 0,
+      const service = await startLoginService(
+        settings,
+        address,
+        air.port,
+        this.system,
+        () => (this.spoilt === 'slow-line' ? SLOW_MS : 0),
+        () => settings.passwordLogin || this.spoilt === 'open-password',
       );
       if (this.off) return await service.stop();
       this.service = service;
+      await this.showScreen();
       this.stopCalling = callBench(settings.calls, address, air.network);
       this.view = { ...this.view, phase: 'online', address, reason: settings.ignored.join('; ') };
     } catch (error) {

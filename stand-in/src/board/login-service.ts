@@ -18,10 +18,11 @@ async function accountOf(
   name: string,
   settings: BoardSettings,
   system: BoardSystem | null,
+  byPassword: boolean,
 ): Promise<Account | null> {
   if (!system?.made) {
     const user = settings.users.find((candidate) => candidate.name === name);
-    return user ? { keys: user.keys, hash: user.hash, byPassword: settings.passwordLogin } : null;
+    return user ? { keys: user.keys, hash: user.hash, byPassword } : null;
   }
   const [shadow = '', keys = ''] = await system.read('/etc/shadow', `/home/${name}/.ssh/authorized_keys`);
   const entry = shadow.split('\n').find((line) => line.startsWith(`${name}:`));
@@ -29,7 +30,7 @@ async function accountOf(
   return {
     keys: keys.split('\n').filter((line) => line.trim() !== ''),
     hash: entry.split(':')[1] ?? null,
-    byPassword: settings.passwordLogin,
+    byPassword,
   };
 }
 
@@ -119,19 +120,20 @@ function serve(
   settings: BoardSettings,
   system: BoardSystem | null,
   slow: () => number,
+  byPassword: () => boolean,
 ): void {
   let user = '';
   let leave: Leave = { lends: false, terminal: false };
   // A client asks whether a key would do and then brings its signature: the files are read once for both.
   const known = new Map<string, Promise<Account | null>>();
   const accountFor = (name: string): Promise<Account | null> => {
-    const account = known.get(name) ?? accountOf(name, settings, system);
+    const account = known.get(name) ?? accountOf(name, settings, system, byPassword());
     known.set(name, account);
     return account;
   };
   connection.on('authentication', (context) => {
     const refuse = (): void =>
-      context.reject(settings.passwordLogin ? ['publickey', 'password'] : ['publickey']);
+      context.reject(byPassword() ? ['publickey', 'password'] : ['publickey']);
     allow(context, accountFor).then((allowed) => {
       if (!allowed) {
         refuse();
@@ -176,6 +178,7 @@ export function startLoginService(
   port: number,
   system: BoardSystem | null = null,
   slow: () => number = () => 0,
+  byPassword: () => boolean = () => settings.passwordLogin,
 ): Promise<LoginService> {
   const connections = new Set<Connection>();
   const server = new ssh2.Server(
@@ -183,7 +186,7 @@ export function startLoginService(
     (connection) => {
       connections.add(connection);
       connection.on('close', () => connections.delete(connection));
-      serve(connection, settings, system, slow);
+      serve(connection, settings, system, slow, byPassword);
     },
   );
   return new Promise((resolve, reject) => {

@@ -41,6 +41,9 @@ export const spoils: Record<SystemFault, string> = {
   // 0.0.0.0:5900 listens (proc(5)).
   'open-screen':
     'echo "   1: 00000000:170C 00000000:0000 0A 00000000:00000000 00:00000000 00000000 0 0 1 1" >>/proc/net/tcp',
+  // Read before what the card brought along: of a setting the first one counts (sshd_config(5)).
+  'open-password':
+    'mkdir -p /etc/ssh/sshd_config.d && echo "PasswordAuthentication yes" >/etc/ssh/sshd_config.d/00-open.conf',
   'no-root': 'rm -f /etc/sudoers.d/nest-*',
   'never-returns': ':',
   'key-changed': ':',
@@ -49,4 +52,4 @@ export const spoils: Record<SystemFault, string> = {
 
 /** Puts right what can be put right. */
 export const mended = `[ -d /srv/bad ] && ( ${withPostinst('exit 0')} )
-for f in /srv/kept-*; do [ -f "$f" ] && mv "$f" "/srv/repository/\${f#/srv/kept-}"; done; [ -f /board/disk-full ] && mv /board/disk-full /board/root-free; rm -f /board/clock-slow; : >/board/failed-units; sed -i /Undervoltage/d /board/kernel.log; sed -i /:170C/d /proc/net/tcp; userdel demo 2>/dev/null; true`;
+for f in /srv/kept-*; do [ -f "$f" ] && mv "$f" "/srv/repository/\${f#/srv/kept-}"; done; [ -f /board/disk-full ] && mv /board/disk-full /board/root-free; rm -f /board/clock-slow; : >/board/failed-units; sed -i /Undervoltage/d /board/kernel.log; sed -i /:170C/d /proc/net/tcp; rm -f /etc/ssh/sshd_config.d/00-open.conf; userdel demo 2>/dev/null; true`;

@@ -20,7 +20,7 @@ const LATE = 100;
  * there unread.
  * @returns how to stop it
  */
-function afterAlive(milliseconds: number, done: () => void): () => void {
+export function afterAlive(milliseconds: number, done: () => void): () => void {
   let timer: NodeJS.Timeout;
   let immediate: NodeJS.Immediate | undefined;
   const wait = (length: number): void => {

@@ -10,8 +10,9 @@ const isRfb = (port: number): boolean => port !== 3389;
  * Ways of an RFB server that encrypt all that follows: RA2 with 128 and 256 bits, TLS, VeNCrypt (the protocol's registry
  * of security types; from memory). The two of RFC 6143 itself, section 7.2, encrypt nothing.
  */
-const encrypting: ReadonlySet<number> = new Set([5, 18, 19, 129]);
-const NO_PASSWORD = 1;
+export const encryptingScreens: ReadonlySet<number> = new Set([5, 18, 19, 129]);
+/** The way that asks for nothing (RFC 6143, section 7.2.1). */
+export const SCREEN_WITHOUT_PASSWORD = 1;
 
 /** Asks each RFB server on the board which ways it offers, as far as the handshake goes before anybody logs in. */
 const WAYS = `command -v bash >/dev/null || exit 0
@@ -56,13 +57,13 @@ export const remoteScreen: Step = {
     const ports = (some: readonly Listener[]): number[] => [...new Set(some.map(({ port }) => port))];
     for (const port of ports(screens.filter(({ loopback }) => !loopback))) {
       const offered = ways.get(port) ?? [];
-      const safe = isRfb(port) && offered.length > 0 && offered.every((way) => encrypting.has(way));
+      const safe = isRfb(port) && offered.length > 0 && offered.every((way) => encryptingScreens.has(way));
       if (safe) continue;
       // The other protocol encrypts as a rule; from outside of its handshake nobody can tell.
       const what = isRfb(port) ? 'encrypts nothing' : 'may encrypt nothing';
       findings.push({
         severity: 'warns',
-        text: `A remote screen on port ${String(port)} is open to everybody on its network and ${what}${offered.includes(NO_PASSWORD) ? ', and asks for no password' : ''}.`,
+        text: `A remote screen on port ${String(port)} is open to everybody on its network and ${what}${offered.includes(SCREEN_WITHOUT_PASSWORD) ? ', and asks for no password' : ''}.`,
         todo: 'Bind it to the board itself (in its settings: localhost only), or switch its encryption on. Should it stay so, say why.',
       });
     }

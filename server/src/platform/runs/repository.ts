@@ -101,6 +101,15 @@ export class RunRepository {
     return row ? toRun(row) : null;
   }
 
+  /** The newest run of a kind that is about a batch; null where there was none. */
+  async newestOf(kind: RunKind, batchId: string): Promise<Run | null> {
+    const row = await this.knex<RunRow>('run')
+      .where({ kind, batch_id: batchId })
+      .orderBy([{ column: 'queued_at', order: 'desc' }, { column: 'id' }])
+      .first();
+    return row ? toRun(row) : null;
+  }
+
   async items(runId: string): Promise<RunItem[]> {
     const rows = await this.knex<ItemRow>('run_item').where('run_id', runId).orderBy('position');
     return rows.map(toItem);

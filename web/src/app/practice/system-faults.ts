@@ -12,6 +12,7 @@ export const systemFaults: readonly { id: SystemFault; label: string }[] = [
   { id: 'slow-clock', label: 'its clock is two hours slow' },
   { id: 'more-accounts', label: 'it has an account more' },
   { id: 'open-screen', label: 'its screen is open to all' },
+  { id: 'open-password', label: 'it lets people in by password' },
   { id: 'no-root', label: 'its user may not become root' },
   { id: 'never-returns', label: 'it never comes back from a reboot' },
   { id: 'key-changed', label: 'it has another host key after a reboot' },

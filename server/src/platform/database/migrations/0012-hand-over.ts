@@ -17,13 +17,15 @@ export async function up(knex: Knex): Promise<void> {
       add column retired_reason text not null default '';
     create table exposure (
       id uuid primary key,
-      batch_id uuid not null references batch (id) on delete cascade,
       device_id uuid not null references device (id) on delete cascade,
       asked_by text not null,
+      /** What was found, without judgement: that is made anew with each later version's rules. */
       found jsonb not null,
       at timestamptz not null default clock_timestamp()
     );
     create index exposure_of_device on exposure (device_id, at);
+    create unique index run_exposure_once on run (batch_id)
+      where kind = 'exposure' and state in ('queued', 'running', 'held');
     create index device_host_name on device (lower(host_name) text_pattern_ops);
     create index device_print on device (host_key_fingerprint);
   `);
@@ -33,6 +35,8 @@ export async function down(knex: Knex): Promise<void> {
   await knex.raw(`
     drop index device_print;
     drop index device_host_name;
+    drop index run_exposure_once;
+    delete from run where kind = 'exposure';
     drop table exposure;
     alter table device
       drop column retired_reason,
