@@ -100,7 +100,7 @@ describe('putting host keys into somebody’s known_hosts', () => {
   it('takes megabytes of lines and hashed names in a bounded time', () => {
     const many = Array.from({ length: 20_000 }, (_, at) => `|1|${Buffer.alloc(20, at % 251).toString('base64')}|AAAA= ${keyOf(50)}\n`).join('');
     const devices = Array.from({ length: 50 }, (_, at) => handed({ hostName: `tank-${String(at)}`, mark: markOf(at) }));
-    const merged = mergeKnownHosts(many, devices, plain);
+    const merged = mergeKnownHosts(many, devices, plain, 400);
     expect(merged.added).toHaveLength(50);
     expect(merged.remarks.at(-1)).toMatch(/hashed names of others were not compared/);
   });

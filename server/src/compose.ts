@@ -32,7 +32,13 @@ import {
   type Finding,
 } from './finding';
 import { exposureRoutes, exposureRun, ExposureRepository, type Exposures } from './exposure';
-import { exportRoutes, handOverRoutes, HandOverRepository, type HandOver } from './handover';
+import {
+  exportRoutes,
+  handOverRoutes,
+  HandOverRepository,
+  recordRoutes,
+  type HandOver,
+} from './handover';
 import {
   ImageRepository,
   imageReading,
@@ -209,6 +215,8 @@ export function compose(equipment: Equipment): Domains {
     cards,
     rounds,
     finding,
+    exposures,
+    passports: { plans, rounds, finding, bringUps, terminals },
   };
   runs.register(
     roundRun(rounds),
@@ -261,6 +269,7 @@ export const allRoutes = (domains: Domains): Route[] => [
   ...passportRoutes(domains),
   ...exposureRoutes(domains.exposures),
   ...handOverRoutes(domains.handOver),
+  ...recordRoutes(domains.handOver),
   ...exportRoutes(domains.handOver),
   ...settingRoutes(domains.settings),
   ...logRoutes(domains.platform),

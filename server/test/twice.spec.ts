@@ -1,9 +1,11 @@
 import { randomUUID } from 'node:crypto';
 import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import {
   emptyDescription,
   emptyEntry,
   emptyFile,
+  shippedLabelSizes,
   type Batch,
   type BatchProgress,
   type Image,
@@ -268,6 +270,90 @@ const cases: Record<string, Case> = {
       } satisfies Case,
     ]),
   ),
+  // Nobody of its batch was proved; several at once of some that were: hand-over.spec and exposure.spec.
+  'post /batches/:id/taken-over': {
+    call: async () => {
+      const { id, plan } = await server.batch(tankPlan(1, null, network));
+      return plain('POST', `/batches/${id}/taken-over`, {
+        deviceIds: [plan.devices[0]!.id],
+        by: 'Mara',
+        forget: true,
+      });
+    },
+    holds: async (good, _times, asked) => {
+      none(good);
+      const [id] = (asked.body as { deviceIds: string[] }).deviceIds;
+      expect(await count('device', { id, taken_over_by: null, secrets_forgotten_at: null })).toBe(1);
+    },
+  },
+  'post /batches/:id/exposure': {
+    call: () => plain('POST', '/batches/{batch}/exposure', { deviceIds: [device()], way: null }),
+    holds: none,
+  },
+  'post /batches/:id/exposure/stop': {
+    call: () => plain('POST', '/batches/{batch}/exposure/stop'),
+    holds: none,
+  },
+  'post /batches/:id/hand-over/known-hosts/look': {
+    call: () =>
+      plain('POST', '/batches/{batch}/hand-over/known-hosts/look', {
+        path: join(server.folder, 'known_hosts'),
+        hashed: false,
+      }),
+    holds: all,
+  },
+  'post /batches/:id/hand-over/known-hosts/merge': {
+    call: () =>
+      plain('POST', '/batches/{batch}/hand-over/known-hosts/merge', {
+        path: join(server.folder, `known_hosts.${String(next++)}`),
+        hashed: false,
+        digest: null,
+      }),
+    // Of several that looked at the same file one merges; each device has one line.
+    holds: (good, _times, asked) => {
+      one(good);
+      const text = readFileSync((asked.body as { path: string }).path, 'utf8');
+      const marks = text.trim().split('\n').map((line) => line.split(' ').at(-1));
+      expect(new Set(marks).size).toBe(marks.length);
+    },
+  },
+  ...Object.fromEntries(
+    (['labels', 'labels.pdf'] as const).map((what) => [
+      `post /batches/:id/hand-over/${what}`,
+      {
+        call: () =>
+          plain('POST', `/batches/{batch}/hand-over/${what}`, {
+            size: shippedLabelSizes[0],
+            firstFree: 1,
+            what: ['board'],
+            code: 'mark',
+            origin: null,
+            deviceIds: null,
+          }),
+        holds: all,
+      } satisfies Case,
+    ]),
+  ),
+  // Nobody logs in to this batch by a password.
+  'post /batches/:id/hand-over/credentials': {
+    call: () => plain('POST', '/batches/{batch}/hand-over/credentials', { form: 'table', deviceIds: null }),
+    holds: none,
+  },
+  'post /label-sizes': {
+    call: () => plain('POST', '/label-sizes', { ...shippedLabelSizes[0], title: `Sheet ${String(next++)}` }),
+    holds: async (good, times, asked) => {
+      all(good, times);
+      expect(await count('label_size', { title: (asked.body as { title: string }).title })).toBe(1);
+    },
+  },
+  'delete /label-sizes/:id': {
+    call: async () => {
+      const size = { ...shippedLabelSizes[0], title: `Sheet ${String(next++)}` };
+      const { id } = await server.ok<{ id: string }>('POST', '/label-sizes', size);
+      return plain('DELETE', `/label-sizes/${id}`);
+    },
+    holds: one,
+  },
   'post /networks': {
     call: () =>
       plain('POST', '/networks', {

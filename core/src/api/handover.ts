@@ -115,3 +115,6 @@ export const HandOverViewSchema = z.object({
   labelSizes: z.array(SavedLabelSizeSchema),
 });
 export type HandOverView = z.infer<typeof HandOverViewSchema>;
+
+/** The key by which an installation signs its records. */
+export const InstallationKeySchema = z.object({ publicLine: z.string(), fingerprint: z.string() });

@@ -10,8 +10,8 @@ const settings = (device: Reached): Record<string, string | number> => ({
   ansible_host: device.address,
   ansible_port: device.port,
   ansible_user: device.userName,
-  mark: device.mark,
-  nest: device.nest,
+  mark: inComment(device.mark),
+  nest: inComment(device.nest),
 });
 
 /** A group's name as the form allows it: letters, digits and underscores, not beginning with a digit. */

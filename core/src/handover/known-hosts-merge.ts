@@ -3,6 +3,9 @@ import { isMark } from '../plan/marks';
 import { sortFit, type HandoverDevice } from './device';
 import { hashedName, knownHostsLines, knownNames, type KnownHostsForm } from './ssh-files';
 
+/** Names hashed for the comparison with lines of others; some tenths of a second's worth. */
+const MOST_HASHES = 20_000;
+
 /** A line that would be put in or taken out; numbers count from one in the file as it is. */
 export interface MergedLine {
   line: number | null;
@@ -68,12 +71,14 @@ const shortened = (text: string): string => (text.length > 96 ? `${text.slice(0,
  * Puts the host keys of devices into somebody's known_hosts. A line is ours when its comment is the mark of one of these
  * devices and nothing else, and it has no marker; only such lines are ever taken out. What is right already is left as
  * it is, so that merging twice changes nothing.
+ * @param mostHashes names that are hashed for the comparison with lines of others
  * @param text the file, one character an octet (ISO 8859-1), so that nobody's line changes by being read
  */
 export function mergeKnownHosts(
   text: string,
   devices: readonly HandoverDevice[],
   form: KnownHostsForm,
+  mostHashes = MOST_HASHES,
 ): MergedKnownHosts {
   const sorted = sortFit(devices);
   // A line is told to be ours by its mark alone, so only what has its check character right may stand there.
@@ -132,12 +137,16 @@ export function mergeKnownHosts(
     added,
     removed,
     kept: lines.length - removed.length,
-    remarks: [...remarks, ...ofOthers(entries, fit)],
+    remarks: [...remarks, ...ofOthers(entries, fit, mostHashes)],
   };
 }
 
 /** Lines of others that speak of our devices. */
-function ofOthers(entries: readonly (Entry | null)[], devices: readonly HandoverDevice[]): string[] {
+function ofOthers(
+  entries: readonly (Entry | null)[],
+  devices: readonly HandoverDevice[],
+  mostHashes: number,
+): string[] {
   const marks = new Set(devices.map(({ mark }) => mark));
   const byName = new Map(devices.flatMap((device) => knownNames(device).map((name) => [name.toLowerCase(), device])));
   const keys = new Map(devices.map((device) => [device.hostKey, device]));
@@ -157,7 +166,7 @@ function ofOthers(entries: readonly (Entry | null)[], devices: readonly Handover
     const found = entry.hosts.flatMap((host) => {
       if (!host.startsWith('|')) return byName.has(host.toLowerCase()) ? [host] : [];
       hashed += 1;
-      if (hashed * byName.size > MOST_HASHES) {
+      if (hashed * byName.size > mostHashes) {
         notCompared += 1;
         return [];
       }
@@ -174,6 +183,3 @@ function ofOthers(entries: readonly (Entry | null)[], devices: readonly Handover
     );
   return remarks;
 }
-
-/** Names hashed for the comparison with lines of others; about a second's worth. */
-const MOST_HASHES = 20_000;

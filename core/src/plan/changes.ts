@@ -24,6 +24,8 @@ const settings: readonly { name: string; of: (plan: Plan) => unknown }[] = [
   { name: 'the power', of: (plan) => plan.power },
   { name: 'the kit', of: (plan) => plan.kit },
   { name: 'the bench', of: (plan) => plan.bench },
+  { name: 'how boards are brought up', of: (plan) => plan.bringUp },
+  { name: 'how boards are handed over', of: (plan) => plan.handOver },
 ];
 
 const secretNames: Record<SecretKind, string> = {

@@ -3,3 +3,4 @@ export type { Exposures } from './domain';
 export { exposureRun } from './looking';
 export { ExposureRepository } from './repository';
 export { exposureRoutes } from './routes';
+export { exposureView } from './view';

@@ -10,17 +10,11 @@ import { problem } from '../platform/http/problems';
 import { record } from '../platform/log/record';
 import type { HandOver } from './domain';
 import { gather } from './gather';
+import type { HandedFile } from './handed-file';
 import { needLetters } from './labels';
 import { pdfOf } from './paper/pdf';
 import { measure } from './paper/type';
 import { sealFor } from './sealed/seal-for';
-
-/** A file that is handed out. */
-export interface HandedFile {
-  fileName: string;
-  type: string;
-  content: string | Buffer;
-}
 
 /** Passwords of devices that let people in by one; devices whose secrets were forgotten have none any more. */
 async function credentialsOf(

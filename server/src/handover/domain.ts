@@ -1,5 +1,7 @@
 import type { Cards } from '../cards';
 import type { Finding } from '../finding';
+import type { Exposures } from '../exposure';
+import type { Passports } from '../passport';
 import type { Plans } from '../plans';
 import type { Platform } from '../platform/platform';
 import type { Rounds } from '../rounds';
@@ -12,4 +14,6 @@ export interface HandOver extends Platform {
   cards: Cards;
   rounds: Rounds;
   finding: Finding;
+  exposures: Exposures;
+  passports: Passports;
 }

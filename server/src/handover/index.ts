@@ -3,3 +3,4 @@ export type { HandOver } from './domain';
 export { exportRoutes } from './export-routes';
 export { handOverRoutes } from './routes';
 export { HandOverRepository } from './repository';
+export { recordRoutes } from './record/routes';

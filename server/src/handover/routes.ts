@@ -34,9 +34,10 @@ import { needBatch, sharedPassword } from '../plans';
 import { problem } from '../platform/http/problems';
 import { IdSchema, route, type Route } from '../platform/http/route';
 import { record } from '../platform/log/record';
-import { credentialsFile, type HandedFile } from './credentials';
+import { credentialsFile } from './credentials';
 import type { HandOver } from './domain';
 import { gather } from './gather';
+import { send } from './handed-file';
 import { handOver } from './handed-over';
 import { lookAtKnownHosts, mergeIntoFile } from './known-hosts-file';
 import { labelPages, needLetters } from './labels';
@@ -118,16 +119,6 @@ const toolFiles = {
 const FileSchema = IdSchema.extend({
   file: z.enum(Object.keys(toolFiles) as [keyof typeof toolFiles, ...(keyof typeof toolFiles)[]]),
 });
-
-/** Sends a file for saving. */
-function send(
-  response: { set(name: string, value: string): unknown; type(of: string): unknown; send(body: unknown): unknown },
-  { fileName, type, content }: HandedFile,
-): void {
-  response.type(type);
-  response.set('Content-Disposition', `attachment; filename="${fileName}"`);
-  response.send(content);
-}
 
 export const handOverRoutes = (handover: HandOver): Route[] => [
   route({

@@ -116,7 +116,7 @@ const endpointOf = (method: string, path: string): Route | undefined =>
   endpoints.find(
     (route) =>
       route.method === method.toLowerCase() &&
-      new RegExp(`^${route.path.replace(/:\\w+/g, '[^/]+')}$`).test(path.split('?')[0]!),
+      new RegExp(`^${route.path.replace(/:\w+/g, '[^/]+')}$`).test(path.split('?')[0]!),
   );
 
 /** Every problem that any test is answered with has to stand in the description of its endpoint. */

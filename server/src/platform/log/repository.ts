@@ -30,6 +30,19 @@ interface Row {
   text: string;
 }
 
+/** Lines of one batch that a record takes in. */
+const MOST_OF_BATCH = 100_000;
+
+const toEntry = (row: Row): LogEntry => ({
+  id: row.id,
+  at: millis(row.at),
+  kind: row.kind,
+  batchId: row.batch_id,
+  deviceId: row.device_id,
+  cardSerial: row.card_serial,
+  text: row.text,
+});
+
 /** The append-only log; the database itself refuses changes to it. */
 export class LogRepository {
   constructor(private readonly knex: Knex) {}
@@ -47,6 +60,15 @@ export class LogRepository {
     );
   }
 
+  /** Everything about a batch, the oldest first; of a log without measure the newest lines. */
+  async ofBatch(batchId: string): Promise<LogEntry[]> {
+    const rows = await this.knex<Row>('log_entry')
+      .where('batch_id', batchId)
+      .orderBy('id', 'desc')
+      .limit(MOST_OF_BATCH);
+    return rows.reverse().map(toEntry);
+  }
+
   /** Newest first. */
   async list(query: LogQuery): Promise<LogEntry[]> {
     const rows = (await this.knex<Row>('log_entry')
@@ -58,14 +80,6 @@ export class LogRepository {
       })
       .orderBy('id', 'desc')
       .limit(query.limit)) as Row[];
-    return rows.map((row) => ({
-      id: row.id,
-      at: millis(row.at),
-      kind: row.kind,
-      batchId: row.batch_id,
-      deviceId: row.device_id,
-      cardSerial: row.card_serial,
-      text: row.text,
-    }));
+    return rows.map(toEntry);
   }
 }
