@@ -1,11 +1,20 @@
-import { differenceCiede2000, filterDeficiencyDeuter, filterDeficiencyProt, filterDeficiencyTrit, parse, wcagContrast, type Color } from 'culori';
+import {
+  differenceCiede2000,
+  filterDeficiencyDeuter,
+  filterDeficiencyProt,
+  filterDeficiencyTrit,
+  parse,
+  wcagContrast,
+  type Color,
+} from 'culori';
 import { coloursOf, labelColours, type Plan } from '../src/index';
 import { soundPlan } from './helpers/plan';
 
 /** Differences by culori, a general-purpose library of colour; dichromacies after Machado, Oliveira, Fernandes (2009). */
 const dichromat =
   (filter: (colour: Color) => Color) =>
-  (hex: string): Color => filter(parse(hex) ?? { mode: 'rgb', r: 0, g: 0, b: 0 });
+  (hex: string): Color =>
+    filter(parse(hex) ?? { mode: 'rgb', r: 0, g: 0, b: 0 });
 
 const eyes: [string, (hex: string) => Color | string][] = [
   ['usual eyes', (hex) => hex],
@@ -44,7 +53,11 @@ describe('the colours of a batch', () => {
 
   it('go by role in the order of the plan; a device without one has none', () => {
     const given = coloursOf(plan('role', ['tank', 'gate', 'tank', '']));
-    expect([...given.values()].map(({ letter, title }) => `${letter} ${title}`)).toEqual(['A tank', 'B gate', 'A tank']);
+    expect([...given.values()].map(({ letter, title }) => `${letter} ${title}`)).toEqual([
+      'A tank',
+      'B gate',
+      'A tank',
+    ]);
   });
 
   it('go by device up to twelve, and are none where none are wanted', () => {

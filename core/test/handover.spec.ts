@@ -43,10 +43,7 @@ describe('known_hosts, as ssh-keygen -F finds it (OpenSSH)', () => {
     await inScratch((folder) => {
       const file = join(folder, 'known_hosts');
       const hostKey = makeHostKey(new Uint8Array(32).fill(3), new Uint8Array(4), '').publicLine;
-      writeFileSync(
-        file,
-        knownHosts([handed({ hostName: 'tank-1', hostKey, address: null })]),
-      );
+      writeFileSync(file, knownHosts([handed({ hostName: 'tank-1', hostKey, address: null })]));
       for (const host of ['tank-11', 'tank', 'tank-1.', '127.0.0.1'])
         expect(attempt('ssh-keygen', ['-F', host, '-f', file]).code).toBe(1);
     });
@@ -206,7 +203,17 @@ describe('more of the files for OpenSSH', () => {
   it('takes no word of a configuration for a jump host', () => {
     for (const good of ['hub', 'gate@hub.example', 'gate@hub.example:2222', '192.0.2.1', '[2001:db8::1]:22'])
       expect(isJumpHost(good)).toBe(true);
-    for (const bad of ['', 'hub\nProxyCommand x', 'a b', '-oProxyCommand=x', 'hub:0', 'hub:70000', 'none,x', 'a@b@c', 'hub;id'])
+    for (const bad of [
+      '',
+      'hub\nProxyCommand x',
+      'a b',
+      '-oProxyCommand=x',
+      'hub:0',
+      'hub:70000',
+      'none,x',
+      'a@b@c',
+      'hub;id',
+    ])
       expect(isJumpHost(bad)).toBe(false);
   });
 

@@ -39,9 +39,7 @@ const files = fc
   });
 
 describe('putting host keys into somebody’s known_hosts', () => {
-  const marked = handedOvers.map((devices) =>
-    devices.map((device, at) => ({ ...device, mark: markOf(at) })),
-  );
+  const marked = handedOvers.map((devices) => devices.map((device, at) => ({ ...device, mark: markOf(at) })));
 
   it('never changes a line of anybody else, whatever it is, and twice is once', () => {
     fc.assert(
@@ -52,7 +50,17 @@ describe('putting host keys into somebody’s known_hosts', () => {
         const ofOthers = (of: string): string[] =>
           lines(of)
             .map((line) => line.replace(/\r?\n$/, ''))
-            .filter((line) => line.startsWith('@') || !marks.has(line.trim().split(/[ \t]+/).slice(3).join(' ')));
+            .filter(
+              (line) =>
+                line.startsWith('@') ||
+                !marks.has(
+                  line
+                    .trim()
+                    .split(/[ \t]+/)
+                    .slice(3)
+                    .join(' '),
+                ),
+            );
         expect(ofOthers(once.text)).toEqual(ofOthers(text));
         expect(mergeKnownHosts(once.text, devices, form).text).toBe(once.text);
       }),
@@ -86,7 +94,9 @@ describe('putting host keys into somebody’s known_hosts', () => {
 
   it('tells of lines of others that vouch for another key under a name of ours, or revoke one', () => {
     const line = (host: string): string => `${host} ${keyOf(9)}\n`;
-    expect(mergeKnownHosts(line('10.0.0.7'), [handed()], plain).remarks[0]).toContain("ssh-keygen -R '10.0.0.7'");
+    expect(mergeKnownHosts(line('10.0.0.7'), [handed()], plain).remarks[0]).toContain(
+      "ssh-keygen -R '10.0.0.7'",
+    );
     const secret = knownHosts([handed({ hostKey: keyOf(9), mark: '' })], hashed);
     expect(mergeKnownHosts(secret, [handed()], plain).remarks).toHaveLength(3);
     expect(mergeKnownHosts(`@revoked * ${keyOf(7)}\n`, [handed()], plain).remarks[0]).toContain('refuse it');
@@ -94,13 +104,23 @@ describe('putting host keys into somebody’s known_hosts', () => {
 
   it('leaves out a device whose mark has no check character: a comment like it could be anybody’s', () => {
     const merged = mergeKnownHosts(`a ${keyOf(1)} mine\n`, [handed({ mark: 'mine' })], plain);
-    expect(merged).toMatchObject({ text: `a ${keyOf(1)} mine\n`, added: [], remarks: ['left out: tank-07, since its mark is none'] });
+    expect(merged).toMatchObject({
+      text: `a ${keyOf(1)} mine\n`,
+      added: [],
+      remarks: ['left out: tank-07, since its mark is none'],
+    });
   });
 
   it('takes megabytes of lines and hashed names in a bounded time', () => {
-    const many = Array.from({ length: 20_000 }, (_, at) => `|1|${Buffer.alloc(20, at % 251).toString('base64')}|AAAA= ${keyOf(50)}\n`).join('');
-    const devices = Array.from({ length: 50 }, (_, at) => handed({ hostName: `tank-${String(at)}`, mark: markOf(at) }));
-    const merged = mergeKnownHosts(many, devices, plain, 400);
+    const key = keyOf(50);
+    const many = Array.from(
+      { length: 20_000 },
+      (_, at) => `|1|${Buffer.alloc(20, at % 251).toString('base64')}|AAAA= ${key}\n`,
+    ).join('');
+    const devices = Array.from({ length: 50 }, (_, at) =>
+      handed({ hostName: `tank-${String(at)}`, mark: markOf(at) }),
+    );
+    const merged = mergeKnownHosts(many, devices, plain);
     expect(merged.added).toHaveLength(50);
     expect(merged.remarks.at(-1)).toMatch(/hashed names of others were not compared/);
   });

@@ -47,7 +47,9 @@ describe('sizes of labels', () => {
   it('are refused with what to do where they hold nothing or leave the page', () => {
     const [sheet] = shippedLabelSizes as [LabelSize];
     expect(labelSizeFaults({ ...sheet, label: { width: 4, height: 3 } })[0]).toContain('holds nothing');
-    expect(labelSizeFaults({ ...sheet, columns: 5 })[0]).toMatch(/5 columns reach 250.5 mm, and the page is 210 mm/);
+    expect(labelSizeFaults({ ...sheet, columns: 5 })[0]).toMatch(
+      /5 columns reach 250.5 mm, and the page is 210 mm/,
+    );
     expect(labelSizeFaults({ ...sheet, rows: 11 })[0]).toMatch(/11 rows reach/);
   });
 
@@ -112,13 +114,19 @@ describe('a label', () => {
 
   it('never cuts a host name: it is broken into lines, or left out as a whole', () => {
     fc.assert(
-      fc.property(fc.stringMatching(/^[a-z][a-z0-9-]{0,61}[a-z0-9]$/), fc.integer({ min: 12, max: 60 }), (hostName, height) => {
-        const drawing = drawLabel({ width: 48, height }, content({ hostName }), measure);
-        const texts = drawing?.drawn.flatMap((one) => (one.kind === 'text' && one.face === 'bold' ? [one.text] : []));
-        const name = texts?.filter((text) => text !== 'A').join('');
-        expect([hostName, '']).toContain(name);
-        if (name === '') expect(drawing?.remarks.join(' ')).toContain('is left out: only the mark fits');
-      }),
+      fc.property(
+        fc.stringMatching(/^[a-z][a-z0-9-]{0,61}[a-z0-9]$/),
+        fc.integer({ min: 12, max: 60 }),
+        (hostName, height) => {
+          const drawing = drawLabel({ width: 48, height }, content({ hostName }), measure);
+          const texts = drawing?.drawn.flatMap((one) =>
+            one.kind === 'text' && one.face === 'bold' ? [one.text] : [],
+          );
+          const name = texts?.filter((text) => text !== 'A').join('');
+          expect([hostName, '']).toContain(name);
+          if (name === '') expect(drawing?.remarks.join(' ')).toContain('is left out: only the mark fits');
+        },
+      ),
     );
   });
 

@@ -33,7 +33,11 @@ describe('files for other tools, whatever the plan says, as their own readers re
           const text = inventoryYaml(devices);
           writeFileSync(file, text);
           const read = JSON.parse(
-            run('/usr/bin/python3', ['-c', 'import json,sys,yaml; print(json.dumps(yaml.safe_load(open(sys.argv[1], encoding="utf8"))))', file]),
+            run('/usr/bin/python3', [
+              '-c',
+              'import json,sys,yaml; print(json.dumps(yaml.safe_load(open(sys.argv[1], encoding="utf8"))))',
+              file,
+            ]),
           ) as Inventory;
           const hosts = Object.values(read.all.children).flatMap(({ hosts: some }) => Object.entries(some));
           expect(hosts).toHaveLength(reached(devices).length);
@@ -49,7 +53,9 @@ describe('files for other tools, whatever the plan says, as their own readers re
           }
           for (const group of Object.keys(read.all.children)) expect(group).toMatch(/^[a-z_][a-z0-9_]*$/);
           expect((parse(text) as Inventory).all).toEqual(read.all);
-          expect(attempt('yamllint', ['-d', '{extends: relaxed, rules: {line-length: disable}}', file]).code).toBe(0);
+          expect(
+            attempt('yamllint', ['-d', '{extends: relaxed, rules: {line-length: disable}}', file]).code,
+          ).toBe(0);
         }),
         { numRuns: 12 },
       );
@@ -72,8 +78,15 @@ print(json.dumps(out))`;
       fc.assert(
         fc.property(handedOvers, (devices) => {
           writeFileSync(file, inventoryIni(devices));
-          const hosts = JSON.parse(run('/usr/bin/python3', ['-c', read, file])) as Record<string, Record<string, string>>;
-          expect(Object.keys(hosts).sort()).toEqual(reached(devices).map(({ hostName }) => hostName).sort());
+          const hosts = JSON.parse(run('/usr/bin/python3', ['-c', read, file])) as Record<
+            string,
+            Record<string, string>
+          >;
+          expect(Object.keys(hosts).sort()).toEqual(
+            reached(devices)
+              .map(({ hostName }) => hostName)
+              .sort(),
+          );
           for (const device of reached(devices))
             expect(hosts[device.hostName]).toMatchObject({
               ansible_host: device.address,
@@ -100,7 +113,10 @@ print(json.dumps(out))`;
           expect({ code, output }).toMatchObject({ code: 0 });
           for (const device of reached(devices))
             expect(output).toMatch(
-              new RegExp(`^${device.hostName}\\.bench\\.example\\.\\s.*\\s(A|AAAA)\\s+${device.address?.replace(/\./g, '\\.') ?? ''}$`, 'm'),
+              new RegExp(
+                `^${device.hostName}\\.bench\\.example\\.\\s.*\\s(A|AAAA)\\s+${device.address?.replace(/\./g, '\\.') ?? ''}$`,
+                'm',
+              ),
             );
         }),
         { numRuns: 15 },
@@ -147,7 +163,12 @@ print(json.dumps(out))`;
 
   it('say of each device why it is left out', () => {
     const copied = handed({ address: null, copiedTo: ['10.0.0.1', '10.0.0.2'] });
-    for (const text of [hostsFile([copied]), zoneLines([copied]), inventoryIni([copied]), dnsmasqHosts([copied])])
+    for (const text of [
+      hostsFile([copied]),
+      zoneLines([copied]),
+      inventoryIni([copied]),
+      dnsmasqHosts([copied]),
+    ])
       expect(text).toContain('its card was copied: its key signs at 10.0.0.1 and 10.0.0.2');
     expect(dnsmasqHosts([handed({ hardwareAddress: '' })])).toContain('nobody saw its hardware address');
     expect(iscHosts([handed(), handed({ hostName: 'tank-08' })])).toContain('another device of the batch');

@@ -120,10 +120,12 @@ describe('hand-over files', () => {
   });
 
   it('fall back to the name on the local link while the address is unknown', () => {
-    expect(sshConfig([{ ...target, address: null, port: 22 }], { knownHostsFile: '~/a b', jump: '' })).toContain('HostName tank-01.local');
-    expect(sshConfig([{ ...target, address: null, port: 22 }], { knownHostsFile: '~/a b', jump: '' })).toContain(
-      'UserKnownHostsFile "~/a b"',
-    );
+    expect(
+      sshConfig([{ ...target, address: null, port: 22 }], { knownHostsFile: '~/a b', jump: '' }),
+    ).toContain('HostName tank-01.local');
+    expect(
+      sshConfig([{ ...target, address: null, port: 22 }], { knownHostsFile: '~/a b', jump: '' }),
+    ).toContain('UserKnownHostsFile "~/a b"');
   });
 
   it('keep spreadsheets from running cells', () => {

@@ -32,13 +32,7 @@ import {
   type Finding,
 } from './finding';
 import { exposureRoutes, exposureRun, ExposureRepository, type Exposures } from './exposure';
-import {
-  exportRoutes,
-  handOverRoutes,
-  HandOverRepository,
-  recordRoutes,
-  type HandOver,
-} from './handover';
+import { exportRoutes, handOverRoutes, HandOverRepository, recordRoutes, type HandOver } from './handover';
 import {
   ImageRepository,
   imageReading,

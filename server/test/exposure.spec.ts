@@ -53,7 +53,9 @@ whenSandbox('how exposed boards are', () => {
     await server.ok('POST', `/batches/${batch.id}/searches`, { subnet: `${network}.0/24`, port });
     await server.until(async () => {
       const { search, devices } = await progress();
-      return search?.state === 'done' && devices.every(({ seen }) => seen?.standing === 'proved') ? true : null;
+      return search?.state === 'done' && devices.every(({ seen }) => seen?.standing === 'proved')
+        ? true
+        : null;
     });
   });
   afterAll(async () => {
@@ -81,7 +83,9 @@ whenSandbox('how exposed boards are', () => {
       ['account', 'bench-key'],
     ]);
     // What the bench cannot see inside any more it says.
-    expect(now.devices.find(({ deviceId }) => deviceId === ids()[0])!.outsideOnly).toContain('lets us in by nothing');
+    expect(now.devices.find(({ deviceId }) => deviceId === ids()[0])!.outsideOnly).toContain(
+      'lets us in by nothing',
+    );
     const { findings } = now.devices.find(({ deviceId }) => deviceId === ids()[3])!;
     expect(findings[0]).toMatchObject({ severity: 'grave', text: expect.stringContaining('demo') as string });
     const log = await server.ok<{ text: string }[]>('GET', `/log?batchId=${batch.id}&limit=200`);
@@ -99,14 +103,20 @@ whenSandbox('how exposed boards are', () => {
   it('is refused for whoever is not a proved board of the batch, and by a way that there is not', async () => {
     const other = await server.batch(tankPlan(1, null, network));
     const path = `/batches/${batch.id}/exposure`;
-    expect((await server.refused('POST', path, { deviceIds: [other.plan.devices[0]!.id], way: null })).code).toBe(
-      'device-missing',
-    );
     expect(
-      (await server.refused('POST', `/batches/${other.id}/exposure`, { deviceIds: [other.plan.devices[0]!.id], way: null }))
-        .code,
+      (await server.refused('POST', path, { deviceIds: [other.plan.devices[0]!.id], way: null })).code,
+    ).toBe('device-missing');
+    expect(
+      (
+        await server.refused('POST', `/batches/${other.id}/exposure`, {
+          deviceIds: [other.plan.devices[0]!.id],
+          way: null,
+        })
+      ).code,
     ).toBe('not-a-proved-board');
-    expect((await server.refused('POST', path, { deviceIds: ids(), way: 'password' })).code).toBe('way-missing');
+    expect((await server.refused('POST', path, { deviceIds: ids(), way: 'password' })).code).toBe(
+      'way-missing',
+    );
     expect((await server.refused('POST', path, { deviceIds: [], way: null })).status).toBe(422);
   });
 
@@ -130,7 +140,9 @@ whenSandbox('how exposed boards are', () => {
     boards.keep(pages);
     await begin([ids()[3]!], 'bench-key');
     const now = await ended();
-    expect(now.missed).toEqual([{ deviceId: ids()[3], why: expect.stringContaining('another key') as string }]);
+    expect(now.missed).toEqual([
+      { deviceId: ids()[3], why: expect.stringContaining('another key') as string },
+    ]);
     expect(asked).toBe(0);
   });
 
@@ -141,12 +153,18 @@ whenSandbox('how exposed boards are', () => {
     await ended();
     expect((await server.refused('POST', `/batches/${batch.id}/exposure/stop`)).code).toBe('exposure-ended');
     const id = '00000000-0000-4000-8000-00000000e0e0';
-    await server.knex('run').insert({ id, kind: 'exposure', station: 'test', batch_id: batch.id, state: 'running', begun_by: 'x' });
+    await server
+      .knex('run')
+      .insert({ id, kind: 'exposure', station: 'test', batch_id: batch.id, state: 'running', begun_by: 'x' });
     expect((await view()).running).toEqual({ done: 0, of: 0 });
-    expect((await server.refused('POST', `/batches/${batch.id}/exposure`, { deviceIds: [ids()[0]], way: null })).code).toBe(
-      'exposure-running',
-    );
+    expect(
+      (await server.refused('POST', `/batches/${batch.id}/exposure`, { deviceIds: [ids()[0]], way: null }))
+        .code,
+    ).toBe('exposure-running');
     await server.restart();
-    expect(await view()).toMatchObject({ running: null, message: 'The program stopped in the middle of it. Look again.' });
+    expect(await view()).toMatchObject({
+      running: null,
+      message: 'The program stopped in the middle of it. Look again.',
+    });
   });
 });

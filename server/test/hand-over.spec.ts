@@ -1,5 +1,17 @@
 import { execFileSync } from 'node:child_process';
-import { chmodSync, lstatSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, symlinkSync, truncateSync, writeFileSync } from 'node:fs';
+import {
+  chmodSync,
+  lstatSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  symlinkSync,
+  truncateSync,
+  writeFileSync,
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import {
@@ -54,7 +66,8 @@ beforeAll(async () => {
     bringUp: { ...plan.bringUp, wanted: false, benchKey: false },
     access: { ...plan.access, passwordLogin: true, passwordScope: 'each' },
   });
-  for (const index of [0, 1]) await boards.at(`${network}.${String(20 + index)}`, await boards.keyOf(batch, index));
+  for (const index of [0, 1])
+    await boards.at(`${network}.${String(20 + index)}`, await boards.keyOf(batch, index));
   await server.ok('POST', at('/powered'), { deviceIds: ids() });
   await server.search(batch.id, `${network}.0/27`, port);
 });
@@ -66,7 +79,15 @@ afterAll(async () => {
 
 describe('files for other tools', () => {
   it('are all handed out, with what was proved and no more, and the log says who asked', async () => {
-    for (const file of ['hosts', 'zone', 'inventory.yml', 'inventory.ini', 'dnsmasq.conf', 'dhcpd.conf', 'kea.json']) {
+    for (const file of [
+      'hosts',
+      'zone',
+      'inventory.yml',
+      'inventory.ini',
+      'dnsmasq.conf',
+      'dhcpd.conf',
+      'kea.json',
+    ]) {
       const text = await server.ok<string>('GET', at(`/hand-over/${file}`));
       expect(text).toContain(batch.plan.devices[2]!.hostName);
       expect(text).toMatch(/left out: tank-03.*since it was not proved anywhere/);
@@ -89,7 +110,8 @@ describe('files for other tools', () => {
 });
 
 describe('merging into somebody’s known_hosts', () => {
-  const foreign = 'forge.example ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA mine\n# caf\xe9\n';
+  const foreign =
+    'forge.example ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA mine\n# caf\xe9\n';
   const look = (path: string, hashed = false): Promise<KnownHostsChange> =>
     server.ok('POST', at('/hand-over/known-hosts/look'), { path, hashed });
   const merge = (path: string, digest: string | null, hashed = false): Promise<{ backup: string | null }> =>
@@ -108,7 +130,8 @@ describe('merging into somebody’s known_hosts', () => {
     const now = readFileSync(path, 'latin1');
     expect(now.startsWith(foreign)).toBe(true);
     expect(statSync(path).mode & 0o777).toBe(0o640);
-    for (const { hostName } of batch.plan.devices) expect(run('ssh-keygen', ['-F', hostName, '-f', path])).toContain(hostName);
+    for (const { hostName } of batch.plan.devices)
+      expect(run('ssh-keygen', ['-F', hostName, '-f', path])).toContain(hostName);
     expect(run('ssh-keygen', ['-F', `[${network}.20]:2222`, '-f', path])).toContain('tank-01');
     // Once more changes nothing, and keeps nothing beside it.
     const again = await look(path);
@@ -145,13 +168,20 @@ describe('merging into somebody’s known_hosts', () => {
     const { digest } = await look(path);
     writeFileSync(path, `${foreign}a client’s own line\n`);
     const changed = readFileSync(path);
-    expect((await server.refused('POST', at('/hand-over/known-hosts/merge'), { path, hashed: false, digest })).code).toBe(
-      'known-hosts-changed',
-    );
+    expect(
+      (await server.refused('POST', at('/hand-over/known-hosts/merge'), { path, hashed: false, digest }))
+        .code,
+    ).toBe('known-hosts-changed');
     expect(readFileSync(path).equals(changed)).toBe(true);
     const fresh = await look(path);
     const results = await Promise.all(
-      [1, 2, 3].map(() => server.call('POST', at('/hand-over/known-hosts/merge'), { path, hashed: false, digest: fresh.digest })),
+      [1, 2, 3].map(() =>
+        server.call('POST', at('/hand-over/known-hosts/merge'), {
+          path,
+          hashed: false,
+          digest: fresh.digest,
+        }),
+      ),
     );
     expect(results.map(({ status }) => status).sort()).toEqual([200, 409, 409]);
     expect(readFileSync(path).subarray(0, changed.length).equals(changed)).toBe(true);
@@ -187,7 +217,11 @@ describe('labels', () => {
   });
 
   it('are shown as they will be printed, and come as a PDF with the same', async () => {
-    const paper = await server.ok<Paper>('POST', at('/hand-over/labels'), wanted({ what: ['board', 'card'] }));
+    const paper = await server.ok<Paper>(
+      'POST',
+      at('/hand-over/labels'),
+      wanted({ what: ['board', 'card'] }),
+    );
     expect(paper.pages).toHaveLength(1);
     const path = join(folder, 'labels.pdf');
     writeFileSync(path, await octets(at('/hand-over/labels.pdf'), wanted({ what: ['board', 'card'] })));
@@ -199,13 +233,17 @@ describe('labels', () => {
 
   it('have sizes that are saved under their title, once each', async () => {
     const size = { ...shippedLabelSizes[1]!, title: 'Our sheet' };
-    const saved = await Promise.all([1, 2, 3].map(() => server.ok<SavedLabelSize>('POST', '/label-sizes', size)));
+    const saved = await Promise.all(
+      [1, 2, 3].map(() => server.ok<SavedLabelSize>('POST', '/label-sizes', size)),
+    );
     expect(new Set(saved.map(({ id }) => id)).size).toBe(1);
     await server.ok('POST', '/label-sizes', { ...size, title: 'our SHEET', rows: 2 });
     const { labelSizes } = await view();
     expect(labelSizes).toMatchObject([{ size: { title: 'our SHEET', rows: 2 } }]);
     await server.ok('DELETE', `/label-sizes/${labelSizes[0]!.id}`);
-    expect((await server.refused('DELETE', `/label-sizes/${labelSizes[0]!.id}`)).code).toBe('label-size-missing');
+    expect((await server.refused('DELETE', `/label-sizes/${labelSizes[0]!.id}`)).code).toBe(
+      'label-size-missing',
+    );
   });
 
   it('are refused in a size that holds nothing', async () => {
@@ -217,8 +255,10 @@ describe('labels', () => {
 describe('credentials', () => {
   const passwords = (): Promise<string[]> =>
     Promise.all(
-      ids().map(async (deviceId) =>
-        (await server.ok<{ value: string }>('POST', at('/reveal'), { kind: 'userPassword', deviceId })).value,
+      ids().map(
+        async (deviceId) =>
+          (await server.ok<{ value: string }>('POST', at('/reveal'), { kind: 'userPassword', deviceId }))
+            .value,
       ),
     );
   const all = { deviceIds: null };
@@ -234,7 +274,9 @@ describe('credentials', () => {
       expect(table).toContain(secret);
     }
     const log = await logged();
-    expect(log.filter((line) => /left the bench on a slip of paper; asked for by \S/.test(line))).toHaveLength(3);
+    expect(
+      log.filter((line) => /left the bench on a slip of paper; asked for by \S/.test(line)),
+    ).toHaveLength(3);
     for (const secret of secrets) expect(log.join()).not.toContain(secret);
   });
 
@@ -251,14 +293,20 @@ describe('credentials', () => {
       readFileSync(join(folder, 'id_rsa.pub'), 'utf8').trim(),
     ].join('\n');
     const file = join(folder, 'sealed.age');
-    writeFileSync(file, await octets(at('/hand-over/credentials'), { form: 'sealed', ...all, recipients, passphrase: '' }));
+    writeFileSync(
+      file,
+      await octets(at('/hand-over/credentials'), { form: 'sealed', ...all, recipients, passphrase: '' }),
+    );
     for (const key of ['age-key', 'id_ed25519', 'id_rsa']) {
       const opened = run('age', ['-d', '-i', join(folder, key), file]);
       for (const secret of secrets) expect(opened).toContain(secret);
     }
     const passphrase = 'low tide at seven';
     const under = join(folder, 'under.age');
-    writeFileSync(under, await octets(at('/hand-over/credentials'), { form: 'sealed', ...all, recipients: '', passphrase }));
+    writeFileSync(
+      under,
+      await octets(at('/hand-over/credentials'), { form: 'sealed', ...all, recipients: '', passphrase }),
+    );
     const out = join(folder, 'opened');
     // It asks on a terminal only, so it gets one.
     run('script', ['-qec', `age -d -o ${out} ${under}`, '/dev/null'], `${passphrase}\n`);
@@ -267,7 +315,14 @@ describe('credentials', () => {
 
   it('are not sealed for what is no public key, and never for a private one', async () => {
     const refusal = async (recipients: string, passphrase = ''): Promise<string> =>
-      (await server.refused('POST', at('/hand-over/credentials'), { form: 'sealed', ...all, recipients, passphrase })).detail;
+      (
+        await server.refused('POST', at('/hand-over/credentials'), {
+          form: 'sealed',
+          ...all,
+          recipients,
+          passphrase,
+        })
+      ).detail;
     expect(await refusal('hello')).toContain('Line 1 is no public key');
     expect(await refusal('age1qqqq')).toContain('no whole public key of age');
     expect(await refusal(await generateIdentity())).toContain('private key. Never give that away');
@@ -282,11 +337,19 @@ describe('credentials', () => {
 describe('taking over', () => {
   const take = (deviceIds: string[], by: string, forget = false): Promise<unknown> =>
     server.ok('POST', at('/taken-over'), { deviceIds, by, forget });
-  const lines = async (word: string): Promise<number> => (await logged()).filter((line) => line.includes(word)).length;
+  const lines = async (word: string): Promise<number> =>
+    (await logged()).filter((line) => line.includes(word)).length;
 
   it('is refused for a device that was not proved, and then nobody is noted', async () => {
-    const refused = await server.refused('POST', at('/taken-over'), { deviceIds: ids(), by: 'Mara', forget: false });
-    expect(refused).toMatchObject({ code: 'not-handed-over', detail: expect.stringContaining('tank-03') as string });
+    const refused = await server.refused('POST', at('/taken-over'), {
+      deviceIds: ids(),
+      by: 'Mara',
+      forget: false,
+    });
+    expect(refused).toMatchObject({
+      code: 'not-handed-over',
+      detail: expect.stringContaining('tank-03') as string,
+    });
     expect((await view()).devices.every(({ takenOver }) => takenOver === null)).toBe(true);
   });
 
@@ -296,7 +359,10 @@ describe('taking over', () => {
     await take([ids()[0]!], 'Mara Lindquist');
     expect((await view()).devices[0]!.takenOver).toMatchObject({ by: 'Mara Lindquist' });
     expect(await lines('was taken over by')).toBe(2);
-    const { devices } = await server.ok<{ devices: { handedOverAt: number | null }[] }>('GET', at('/progress'));
+    const { devices } = await server.ok<{ devices: { handedOverAt: number | null }[] }>(
+      'GET',
+      at('/progress'),
+    );
     expect(devices[0]!.handedOverAt).not.toBeNull();
   });
 
@@ -305,19 +371,46 @@ describe('taking over', () => {
       create function no_more() returns trigger language plpgsql as $$ begin
         if new.kind = 'forgotten' then raise exception 'no'; end if; return new; end $$;
       create trigger no_more before insert on log_entry for each row execute function no_more();`);
-    const { status } = await server.call('POST', at('/taken-over'), { deviceIds: [ids()[1]], by: 'Jon', forget: true });
+    const { status } = await server.call('POST', at('/taken-over'), {
+      deviceIds: [ids()[1]],
+      by: 'Jon',
+      forget: true,
+    });
     expect(status).toBe(500);
-    expect((await view()).devices[1]).toMatchObject({ takenOver: null, secretsForgottenAt: null, hasPassword: true });
+    expect((await view()).devices[1]).toMatchObject({
+      takenOver: null,
+      secretsForgottenAt: null,
+      hasPassword: true,
+    });
     expect(await server.knex('secret').where({ owner_id: ids()[1] })).toHaveLength(2);
     await server.knex.raw('drop trigger no_more on log_entry; drop function no_more()');
   });
 
   it('forgets nothing of a device that something is being done with', async () => {
     const id = '00000000-0000-4000-8000-00000000b0b0';
-    await server.knex('run').insert({ id, kind: 'round', station: 'other', batch_id: batch.id, state: 'queued', begun_by: 'x' });
-    await server.knex('run_item').insert({ run_id: id, subject: 's', position: 0, kind: 'round', station: 'other', device_id: ids()[0], state: 'queued' });
-    const refused = await server.refused('POST', at('/taken-over'), { deviceIds: [ids()[0]], by: 'Jon', forget: true });
-    expect(refused).toMatchObject({ code: 'device-at-work', detail: expect.stringContaining('tank-01') as string });
+    await server
+      .knex('run')
+      .insert({ id, kind: 'round', station: 'other', batch_id: batch.id, state: 'queued', begun_by: 'x' });
+    await server
+      .knex('run_item')
+      .insert({
+        run_id: id,
+        subject: 's',
+        position: 0,
+        kind: 'round',
+        station: 'other',
+        device_id: ids()[0],
+        state: 'queued',
+      });
+    const refused = await server.refused('POST', at('/taken-over'), {
+      deviceIds: [ids()[0]],
+      by: 'Jon',
+      forget: true,
+    });
+    expect(refused).toMatchObject({
+      code: 'device-at-work',
+      detail: expect.stringContaining('tank-01') as string,
+    });
     expect(await server.knex('secret').where({ owner_id: ids()[0] })).toHaveLength(2);
     await server.knex('run').where({ id }).delete();
   });
@@ -330,13 +423,19 @@ describe('taking over', () => {
     expect(await server.ok<string>('GET', at('/hand-over/known_hosts'))).toBe(before);
     // Saving the plan makes nothing anew.
     const now = await server.ok<Batch>('GET', `/batches/${batch.id}`);
-    await server.ok('PUT', `/batches/${batch.id}`, { plan: { ...now.plan, site: 'Marsh' }, secrets: {} }, { 'If-Match': `"${String(now.version)}"` });
+    await server.ok(
+      'PUT',
+      `/batches/${batch.id}`,
+      { plan: { ...now.plan, site: 'Marsh' }, secrets: {} },
+      { 'If-Match': `"${String(now.version)}"` },
+    );
     expect(await server.knex('secret').where({ owner_id: ids()[0] })).toHaveLength(0);
     expect((await view()).devices[0]).toMatchObject({ hasPassword: false });
     const refused = await server.refused('POST', at('/reveal'), { kind: 'userPassword', deviceId: ids()[0] });
     expect(refused.detail).toContain('forgot the password of this device when it was taken over');
     expect(
-      (await server.refused('POST', at('/hand-over/credentials'), { form: 'table', deviceIds: [ids()[0]] })).code,
+      (await server.refused('POST', at('/hand-over/credentials'), { form: 'table', deviceIds: [ids()[0]] }))
+        .code,
     ).toBe('no-credentials');
   });
 });

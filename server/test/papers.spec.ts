@@ -39,7 +39,17 @@ function codesOf(dpi: number, plan: Plan, asked: LabelsWanted): string[] {
   const { pages } = labelPages(batchId, plan, asked);
   const perMm = dpi / 25.4;
   return pages.flatMap(({ drawn }, page) => {
-    run('pdftoppm', ['-r', String(dpi), '-gray', '-f', String(page + 1), '-l', String(page + 1), 'labels.pdf', 'page']);
+    run('pdftoppm', [
+      '-r',
+      String(dpi),
+      '-gray',
+      '-f',
+      String(page + 1),
+      '-l',
+      String(page + 1),
+      'labels.pdf',
+      'page',
+    ]);
     const image = readdirSync(folder).find((name) => name.startsWith('page'))!;
     const codes = drawn.flatMap((one) => {
       if (one.kind !== 'pattern') return [];
@@ -56,20 +66,23 @@ function codesOf(dpi: number, plan: Plan, asked: LabelsWanted): string[] {
 }
 
 describe('labels as a PDF', () => {
-  it.each([203, 300])('are read back at %i dots an inch, on a sheet and on a roll, marks and passports', async (dpi) => {
-    const plan = coloured(6);
-    const marks = plan.devices.map(({ mark }) => mark);
-    for (const size of [shippedLabelSizes[0]!, shippedLabelSizes[4]!]) {
-      const asked = wanted({ size, what: ['board', 'card'] });
-      writeFileSync(join(folder, 'labels.pdf'), await pdfOf(labelPages(batchId, plan, asked).pages, 'x'));
-      expect(codesOf(dpi, plan, asked)).toEqual(marks.flatMap((mark) => [mark, mark]));
-    }
-    const links = wanted({ code: 'passport', origin: 'http://127.0.0.1:4680/', firstFree: 39 });
-    writeFileSync(join(folder, 'labels.pdf'), await pdfOf(labelPages(batchId, plan, links).pages, 'x'));
-    expect(codesOf(dpi, plan, links)).toEqual(
-      plan.devices.map(({ id }) => `http://127.0.0.1:4680/batch/${batchId}/device/${id}`),
-    );
-  });
+  it.each([203, 300])(
+    'are read back at %i dots an inch, on a sheet and on a roll, marks and passports',
+    async (dpi) => {
+      const plan = coloured(6);
+      const marks = plan.devices.map(({ mark }) => mark);
+      for (const size of [shippedLabelSizes[0]!, shippedLabelSizes[4]!]) {
+        const asked = wanted({ size, what: ['board', 'card'] });
+        writeFileSync(join(folder, 'labels.pdf'), await pdfOf(labelPages(batchId, plan, asked).pages, 'x'));
+        expect(codesOf(dpi, plan, asked)).toEqual(marks.flatMap((mark) => [mark, mark]));
+      }
+      const links = wanted({ code: 'passport', origin: 'http://127.0.0.1:4680/', firstFree: 39 });
+      writeFileSync(join(folder, 'labels.pdf'), await pdfOf(labelPages(batchId, plan, links).pages, 'x'));
+      expect(codesOf(dpi, plan, links)).toEqual(
+        plan.devices.map(({ id }) => `http://127.0.0.1:4680/batch/${batchId}/device/${id}`),
+      );
+    },
+  );
 
   it('carry the shipped type, all embedded, and the text is there to be found (pdffonts, pdftotext)', async () => {
     const plan = coloured(12);

@@ -24,7 +24,11 @@ beforeAll(async () => {
   batch = await server.batch({ ...plan, bringUp: { ...plan.bringUp, wanted: false, benchKey: false } });
   await boards.at(`${network}.20`, await boards.keyOf(batch, 0));
   await server.search(batch.id, `${network}.0/27`, 2222);
-  await server.ok('POST', `/batches/${batch.id}/taken-over`, { deviceIds: [batch.plan.devices[0]!.id], by: 'Mara', forget: false });
+  await server.ok('POST', `/batches/${batch.id}/taken-over`, {
+    deviceIds: [batch.plan.devices[0]!.id],
+    by: 'Mara',
+    forget: false,
+  });
 });
 afterAll(async () => {
   boards.close();
@@ -56,29 +60,50 @@ class P(html.parser.HTMLParser):
         self.text += data
         if self.tables: self.tables[-1] += data + ' '
 p = P(); p.feed(sys.stdin.read()); print(json.dumps({'elements': p.elements, 'text': p.text, 'tables': p.tables}))`;
-  return JSON.parse(execFileSync('python3', ['-c', program], { input: html, encoding: 'utf8' })) as ReturnType<typeof read>;
+  return JSON.parse(
+    execFileSync('python3', ['-c', program], { input: html, encoding: 'utf8' }),
+  ) as ReturnType<typeof read>;
 }
 
 const verify = (place: string, file: string, octets: Buffer): number | null =>
-  spawnSync('ssh-keygen', ['-Y', 'verify', '-f', 'allowed_signers', '-I', 'nest-mark', '-n', 'nest-mark-record', '-s', `${file}.sig`], {
-    cwd: place,
-    input: octets,
-  }).status;
+  spawnSync(
+    'ssh-keygen',
+    [
+      '-Y',
+      'verify',
+      '-f',
+      'allowed_signers',
+      '-I',
+      'nest-mark',
+      '-n',
+      'nest-mark-record',
+      '-s',
+      `${file}.sig`,
+    ],
+    {
+      cwd: place,
+      input: octets,
+    },
+  ).status;
 
 describe('the record', () => {
   it('says what was planned, seen and handed over, and who did what; names are text and never markup', async () => {
     const place = await unpacked(`/batches/${batch.id}/record`, 'whole');
     const html = readFileSync(join(place, 'record.html'), 'utf8');
     const { elements, text } = read(html);
-    for (const element of ['script', 'img', 'link', 'iframe', 'object']) expect(elements).not.toContain(element);
+    for (const element of ['script', 'img', 'link', 'iframe', 'object'])
+      expect(elements).not.toContain(element);
     for (const { mark, hostName, nest } of batch.plan.devices)
       for (const word of [mark, hostName, nest]) expect(text).toContain(word);
     expect(text).toContain('<script>alert(1)</script>');
     expect(text).toContain('Beds 3 & 4, "north"');
     expect(text).toContain('its key signed');
     expect(text).toContain('was taken over by Mara');
-    const paper = execFileSync('pdftotext', ['-layout', join(place, 'record.pdf'), '-'], { encoding: 'utf8' });
-    for (const { mark, hostName } of batch.plan.devices) for (const word of [mark, hostName]) expect(paper).toContain(word);
+    const paper = execFileSync('pdftotext', ['-layout', join(place, 'record.pdf'), '-'], {
+      encoding: 'utf8',
+    });
+    for (const { mark, hostName } of batch.plan.devices)
+      for (const word of [mark, hostName]) expect(paper).toContain(word);
     expect(paper).toMatch(/page 1 of \d/);
   });
 
@@ -93,12 +118,17 @@ describe('the record', () => {
     const { fingerprint } = await server.ok<{ fingerprint: string }>('GET', '/installation-key');
     expect(readFileSync(join(place, 'HOW-TO-CHECK.txt'), 'utf8')).toContain(fingerprint);
     const signer = join(folder, 'signer.pub');
-    writeFileSync(signer, readFileSync(join(place, 'allowed_signers'), 'utf8').replace(/^.*(ssh-ed25519)/, '$1'));
+    writeFileSync(
+      signer,
+      readFileSync(join(place, 'allowed_signers'), 'utf8').replace(/^.*(ssh-ed25519)/, '$1'),
+    );
     expect(execFileSync('ssh-keygen', ['-lf', signer], { encoding: 'utf8' })).toContain(fingerprint);
   });
 
   it('of several that ask at once all are signed by one key, also after a start', async () => {
-    const keys = await Promise.all([1, 2, 3].map(() => server.ok<{ fingerprint: string }>('GET', '/installation-key')));
+    const keys = await Promise.all(
+      [1, 2, 3].map(() => server.ok<{ fingerprint: string }>('GET', '/installation-key')),
+    );
     await server.restart();
     keys.push(await server.ok('GET', '/installation-key'));
     expect(new Set(keys.map(({ fingerprint }) => fingerprint)).size).toBe(1);
@@ -110,9 +140,14 @@ describe('the record', () => {
     const html = readFileSync(join(place, 'record.html'), 'utf8');
     expect(html).toContain(device!.mark);
     expect(html).not.toContain(other!.mark);
-    expect((await server.refused('GET', `/batches/${batch.id}/record?deviceId=00000000-0000-4000-8000-000000000000`)).code).toBe(
-      'device-missing',
-    );
+    expect(
+      (
+        await server.refused(
+          'GET',
+          `/batches/${batch.id}/record?deviceId=00000000-0000-4000-8000-000000000000`,
+        )
+      ).code,
+    ).toBe('device-missing');
   });
 
   it('holds no secret', async () => {
@@ -139,8 +174,9 @@ describe('the record', () => {
     const [differs, same] = read(html).tables;
     expect(differs).toMatch(/Country\s+DK\s+FR/);
     expect(same).toContain('Time zone');
-    expect((await server.refused('GET', `/batches/${batch.id}/compared/00000000-0000-4000-8000-000000000000`)).code).toBe(
-      'batch-missing',
-    );
+    expect(
+      (await server.refused('GET', `/batches/${batch.id}/compared/00000000-0000-4000-8000-000000000000`))
+        .code,
+    ).toBe('batch-missing');
   });
 });

@@ -313,7 +313,10 @@ const cases: Record<string, Case> = {
     holds: (good, _times, asked) => {
       one(good);
       const text = readFileSync((asked.body as { path: string }).path, 'utf8');
-      const marks = text.trim().split('\n').map((line) => line.split(' ').at(-1));
+      const marks = text
+        .trim()
+        .split('\n')
+        .map((line) => line.split(' ').at(-1));
       expect(new Set(marks).size).toBe(marks.length);
     },
   },

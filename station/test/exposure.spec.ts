@@ -87,23 +87,48 @@ describe('what speaks on a port', () => {
 
   it('pages under TLS, with a certificate that nobody signed (openssl)', async () => {
     const [key, cert] = [join(folder, 'key.pem'), join(folder, 'cert.pem')];
-    execFileSync('openssl', [
-      ...['req', '-x509', '-newkey', 'rsa:2048', '-nodes', '-days', '2', '-subj', '/CN=board'],
-      ...['-keyout', key, '-out', cert],
-    ], { stdio: 'ignore' });
-    const port = await serve(
-      createEncrypted({ key: readFileSync(key), cert: readFileSync(cert) }, (_request, response) => response.end('tanks')),
+    execFileSync(
+      'openssl',
+      [
+        ...['req', '-x509', '-newkey', 'rsa:2048', '-nodes', '-days', '2', '-subj', '/CN=board'],
+        ...['-keyout', key, '-out', cert],
+      ],
+      { stdio: 'ignore' },
     );
-    expect(await speaksAt(address, port)).toMatchObject({ speaks: 'http', encrypted: true, asksLogin: false });
+    const port = await serve(
+      createEncrypted({ key: readFileSync(key), cert: readFileSync(cert) }, (_request, response) =>
+        response.end('tanks'),
+      ),
+    );
+    expect(await speaksAt(address, port)).toMatchObject({
+      speaks: 'http',
+      encrypted: true,
+      asksLogin: false,
+    });
   });
 
   it('remote screens, by the ways that they offer (RFC 6143; the old version tells one way itself)', async () => {
-    const screen = (ways: string): Promise<number> => serve(saying('RFB 003.008\n', (_heard, socket) => socket.write(ways, 'latin1')));
-    expect(await speaksAt(address, await screen('\x01\x01'))).toMatchObject({ speaks: 'rfb', encrypted: false, asksLogin: false });
-    expect(await speaksAt(address, await screen('\x01\x02'))).toMatchObject({ speaks: 'rfb', encrypted: false, asksLogin: true });
-    expect(await speaksAt(address, await screen('\x02\x13\x12'))).toMatchObject({ speaks: 'rfb', encrypted: true, asksLogin: true });
+    const screen = (ways: string): Promise<number> =>
+      serve(saying('RFB 003.008\n', (_heard, socket) => socket.write(ways, 'latin1')));
+    expect(await speaksAt(address, await screen('\x01\x01'))).toMatchObject({
+      speaks: 'rfb',
+      encrypted: false,
+      asksLogin: false,
+    });
+    expect(await speaksAt(address, await screen('\x01\x02'))).toMatchObject({
+      speaks: 'rfb',
+      encrypted: false,
+      asksLogin: true,
+    });
+    expect(await speaksAt(address, await screen('\x02\x13\x12'))).toMatchObject({
+      speaks: 'rfb',
+      encrypted: true,
+      asksLogin: true,
+    });
     expect(await speaksAt(address, await screen('\x00'))).toMatchObject({ speaks: 'rfb', encrypted: null });
-    const old = await serve(saying('RFB 003.003\n', (_heard, socket) => socket.write('\0\0\0\x01', 'latin1')));
+    const old = await serve(
+      saying('RFB 003.003\n', (_heard, socket) => socket.write('\0\0\0\x01', 'latin1')),
+    );
     expect(await speaksAt(address, old)).toMatchObject({ speaks: 'rfb', asksLogin: false });
   });
 
@@ -117,7 +142,10 @@ describe('what speaks on a port', () => {
     open.splice(0).forEach((one) => one.close());
     await serve(broker(5), 1883);
     expect(await speaksAt(address, 1883)).toMatchObject({ speaks: 'mqtt', asksLogin: true });
-    await serve(saying('', (_heard, socket) => socket.write('-NOAUTH Authentication required.\r\n')), 6379);
+    await serve(
+      saying('', (_heard, socket) => socket.write('-NOAUTH Authentication required.\r\n')),
+      6379,
+    );
     expect(await speaksAt(address, 6379)).toMatchObject({ speaks: 'redis', asksLogin: true });
     const greeting = await serve(saying('J\0\0\0\n10.11.6-Keeper\0'));
     expect(await speaksAt(address, greeting)).toMatchObject({ speaks: 'database' });
@@ -171,26 +199,35 @@ asRoot('real services of Debian', () => {
   it('busybox’ web service', async () => {
     writeFileSync(join(folder, 'index.html'), '<h1>tanks</h1>');
     await started('busybox', ['httpd', '-f', '-p', `${address}:8080`, '-h', folder], 8080);
-    expect(await speaksAt(address, 8080)).toMatchObject({ speaks: 'http', encrypted: false, asksLogin: false });
+    expect(await speaksAt(address, 8080)).toMatchObject({
+      speaks: 'http',
+      encrypted: false,
+      asksLogin: false,
+    });
   });
 
-  it.each(['yes', 'no'])('OpenSSH’s own service tells its ways with passwords: %s; another key is refused', async (byPassword) => {
-    const hostKey = join(folder, `host-${byPassword}`);
-    execFileSync('ssh-keygen', ['-q', '-t', 'ed25519', '-N', '', '-f', hostKey]);
-    chmodSync(hostKey, 0o600);
-    const config = join(folder, `sshd-${byPassword}`);
-    writeFileSync(
-      config,
-      `HostKey ${hostKey}\nPidFile none\nUsePAM no\nPasswordAuthentication ${byPassword}\nKbdInteractiveAuthentication no\nStrictModes no\n`,
-    );
-    const port = byPassword === 'yes' ? 2201 : 2202;
-    await started('sshd', ['-D', '-f', config, '-p', String(port), '-o', `ListenAddress=${address}`], port);
-    const line = readFileSync(`${hostKey}.pub`, 'utf8').split(' ').slice(0, 2).join(' ');
-    const ways = await loginWays({ address, port, hostKey: line }, 'keeper');
-    expect(ways).toContain('publickey');
-    expect(ways.includes('password')).toBe(byPassword === 'yes');
-    expect(await speaksAt(address, port)).toMatchObject({ speaks: 'ssh', encrypted: true });
-    const other = `ssh-ed25519 ${Buffer.concat([Buffer.from('0000000b7373682d6564323535313900000020', 'hex'), Buffer.alloc(32, 9)]).toString('base64')}`;
-    await expect(loginWays({ address, port, hostKey: other }, 'keeper')).rejects.toMatchObject({ fault: 'other-key' });
-  });
+  it.each(['yes', 'no'])(
+    'OpenSSH’s own service tells its ways with passwords: %s; another key is refused',
+    async (byPassword) => {
+      const hostKey = join(folder, `host-${byPassword}`);
+      execFileSync('ssh-keygen', ['-q', '-t', 'ed25519', '-N', '', '-f', hostKey]);
+      chmodSync(hostKey, 0o600);
+      const config = join(folder, `sshd-${byPassword}`);
+      writeFileSync(
+        config,
+        `HostKey ${hostKey}\nPidFile none\nUsePAM no\nPasswordAuthentication ${byPassword}\nKbdInteractiveAuthentication no\nStrictModes no\n`,
+      );
+      const port = byPassword === 'yes' ? 2201 : 2202;
+      await started('sshd', ['-D', '-f', config, '-p', String(port), '-o', `ListenAddress=${address}`], port);
+      const line = readFileSync(`${hostKey}.pub`, 'utf8').split(' ').slice(0, 2).join(' ');
+      const ways = await loginWays({ address, port, hostKey: line }, 'keeper');
+      expect(ways).toContain('publickey');
+      expect(ways.includes('password')).toBe(byPassword === 'yes');
+      expect(await speaksAt(address, port)).toMatchObject({ speaks: 'ssh', encrypted: true });
+      const other = `ssh-ed25519 ${Buffer.concat([Buffer.from('0000000b7373682d6564323535313900000020', 'hex'), Buffer.alloc(32, 9)]).toString('base64')}`;
+      await expect(loginWays({ address, port, hostKey: other }, 'keeper')).rejects.toMatchObject({
+        fault: 'other-key',
+      });
+    },
+  );
 });

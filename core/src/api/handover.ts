@@ -25,7 +25,10 @@ export const LabelsWantedSchema = z.object({
   /** What the code opens: nothing but the mark, or the device's passport in this application. */
   code: z.enum(['mark', 'passport', 'none']),
   /** Where this application is reached, for codes that open a passport. */
-  origin: z.url({ protocol: /^https?$/ }).max(200).nullable(),
+  origin: z
+    .url({ protocol: /^https?$/ })
+    .max(200)
+    .nullable(),
   /** Null for all. */
   deviceIds: z.array(z.uuid()).max(BATCH_LIMIT).nullable(),
 });

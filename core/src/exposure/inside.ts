@@ -10,7 +10,9 @@ import type { Inside } from './model';
 export function insideQuestions(expected: Expected): Question[] {
   const wanted = new Set(['people', 'passwords', 'keys', 'login', 'listens']);
   return [
-    ...[...asPlanned.questions(expected), ...remoteScreen.questions(expected)].filter(({ id }) => wanted.has(id)),
+    ...[...asPlanned.questions(expected), ...remoteScreen.questions(expected)].filter(({ id }) =>
+      wanted.has(id),
+    ),
     { id: 'addresses', command: 'ip -o addr show', root: false },
   ];
 }
@@ -56,11 +58,13 @@ export function readInside(answers: Answers, expected: Expected): Inside | null 
       return more > 0 ? [{ name, keys: more }] : [];
     }),
     benchKey:
-      expected.benchKey !== null && [...allKeys.values()].some((keys) => keys.includes(expected.benchKey ?? '')),
+      expected.benchKey !== null &&
+      [...allKeys.values()].some((keys) => keys.includes(expected.benchKey ?? '')),
     passwordLogin:
       settings === null
         ? null
-        : settings.get('passwordauthentication') === 'yes' || settings.get('kbdinteractiveauthentication') === 'yes',
+        : settings.get('passwordauthentication') === 'yes' ||
+          settings.get('kbdinteractiveauthentication') === 'yes',
     rootByPassword: settings === null ? null : settings.get('permitrootlogin') === 'yes',
     listening:
       listens === null

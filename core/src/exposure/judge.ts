@@ -5,7 +5,8 @@ import type { ExposureFinding, FoundOpen, ReachedPort } from './model';
 import { usualAt } from './ports';
 
 const network = 'everybody on the board’s network';
-const forward = 'Never forward a port of the router to it: reach it through a private network of your own instead.';
+const forward =
+  'Never forward a port of the router to it: reach it through a private network of your own instead.';
 
 const screen = ({ port, encrypted, asksLogin }: ReachedPort): ExposureFinding | null =>
   encrypted === true
@@ -30,7 +31,7 @@ function ofPort(reached: ReachedPort, loginPort: number): ExposureFinding | null
             id: 'second-login',
             severity: 'note',
             text: `A second login service answers on ${at}.`,
-            toWhom: network,
+            toWhom: `${network} reaches it`,
             todo: 'If nobody put it there, look what it is: sudo ss -ltnp',
           };
     case 'rfb':
@@ -58,7 +59,7 @@ function ofPort(reached: ReachedPort, loginPort: number): ExposureFinding | null
         id: 'data-open',
         severity: asksLogin === false ? 'grave' : 'warns',
         text: `A ${speaks === 'redis' ? 'key store' : 'database'} answers on ${at}${asksLogin === false ? ' and asks for no login' : ''}.`,
-        toWhom: network,
+        toWhom: `${network} reaches it`,
         todo: 'Bind it to 127.0.0.1 in its own settings; programs on the board reach it there.',
       };
     case 'mqtt':
@@ -77,7 +78,7 @@ function ofPort(reached: ReachedPort, loginPort: number): ExposureFinding | null
           id: 'page-open',
           severity: 'warns',
           text: `An application’s pages on ${at} open without a login${encrypted === false ? ' and without encryption' : ''}.`,
-          toWhom: network,
+          toWhom: `${network} reaches it`,
           todo: `Set a password in the application, or bind it to 127.0.0.1 and reach it through the login: ssh -L ${String(port)}:127.0.0.1:${String(port)} …`,
         };
       return encrypted === false
@@ -94,7 +95,7 @@ function ofPort(reached: ReachedPort, loginPort: number): ExposureFinding | null
         id: 'port-open',
         severity: 'note',
         text: `Something answers on ${at} (usually ${usualAt(port)})${said === '' ? '' : `: “${said}”`}.`,
-        toWhom: network,
+        toWhom: `${network} reaches it`,
         todo: 'If nobody put it there, look what it is: sudo ss -ltnp',
       };
   }
@@ -116,11 +117,13 @@ export function judgeExposure(
       id: 'no-login',
       severity: 'grave',
       text: `Its login service lets ${expected.userName} in without anything.`,
-      toWhom: network,
+      toWhom: `${network} reaches it`,
       todo: 'PermitEmptyPasswords no in a file of /etc/ssh/sshd_config.d, and a password or a key for the user.',
     });
   const byPassword =
-    found.loginWays.includes('password') || found.loginWays.includes('keyboard-interactive') || inside?.passwordLogin === true;
+    found.loginWays.includes('password') ||
+    found.loginWays.includes('keyboard-interactive') ||
+    inside?.passwordLogin === true;
   if (byPassword)
     findings.push({
       id: 'password-login',
@@ -139,7 +142,7 @@ export function judgeExposure(
         id: 'no-password',
         severity: 'grave',
         text: `The account ${name} has an empty password.`,
-        toWhom: 'whoever reaches a login of any kind',
+        toWhom: 'whoever reaches a login of any kind gets in',
         todo: `sudo passwd -l ${name}`,
       });
     for (const { name, ways } of inside.strangers)
@@ -147,7 +150,7 @@ export function judgeExposure(
         id: 'account',
         severity: 'grave',
         text: `The account ${name} is not in the plan and is let in by ${listed(ways)}.`,
-        toWhom: 'whoever knows it: such accounts come with images, and their passwords are known',
+        toWhom: 'whoever knows it gets in: such accounts come with images, and their passwords are known',
         todo: `sudo usermod --lock --expiredate 1 ${name}`,
       });
     for (const { name, keys } of inside.moreKeys)
@@ -155,7 +158,7 @@ export function judgeExposure(
         id: 'more-keys',
         severity: 'warns',
         text: `${name} lets in ${String(keys)} ${keys === 1 ? 'key that is' : 'keys that are'} not in the plan.`,
-        toWhom: 'whoever has the private half',
+        toWhom: 'whoever has the private half gets in',
         todo: `Look at ~${name}/.ssh/authorized_keys; put the key into the plan or take it out there.`,
       });
     if (inside.rootByPassword === true)
@@ -172,7 +175,7 @@ export function judgeExposure(
       id: 'bench-key',
       severity: 'warns',
       text: 'The bench’s own key was not taken off it.',
-      toWhom: 'whoever has this bench',
+      toWhom: 'whoever has this bench gets in',
       todo: 'Bring up takes it off as its last step.',
     });
   for (const reached of found.ports) {
@@ -186,7 +189,7 @@ export function judgeExposure(
       id: 'listens',
       severity: 'note',
       text: `It also listens on ${hidden.length === 1 ? 'port' : 'ports'} ${listed(hidden.map(String))}, which did not answer from here.`,
-      toWhom: 'whoever its own firewall lets through',
+      toWhom: 'whoever its own firewall lets through reaches it',
       todo: 'If nobody put that there, look what it is: sudo ss -ltnp',
     });
   const open = [...new Set([...publicAmong([found.address]), ...(inside?.publicAddresses ?? [])])];
@@ -195,7 +198,7 @@ export function judgeExposure(
       id: 'public-address',
       severity: findings.some(({ severity }) => severity !== 'note') ? 'grave' : 'note',
       text: `It has ${open.length === 1 ? 'an address' : 'addresses'} that the whole internet can reach: ${listed(open)}.`,
-      toWhom: 'everybody in the world, unless a router in between refuses them',
+      toWhom: 'everybody in the world reaches it, unless a router in between refuses them',
       todo: `Ask who runs the network for a firewall in front of it. ${forward}`,
     });
   const rank = { grave: 0, warns: 1, note: 2 };

@@ -6,7 +6,19 @@ import * as z from 'zod';
 export const ReachedPortSchema = z.object({
   port: z.number().int(),
   /** What speaks there, by how it speaks and not by its number. */
-  speaks: z.enum(['ssh', 'http', 'rfb', 'rdp', 'telnet', 'ftp', 'smtp', 'mqtt', 'redis', 'database', 'unknown']),
+  speaks: z.enum([
+    'ssh',
+    'http',
+    'rfb',
+    'rdp',
+    'telnet',
+    'ftp',
+    'smtp',
+    'mqtt',
+    'redis',
+    'database',
+    'unknown',
+  ]),
   /** Whether what follows is encrypted; null where that cannot be told from outside. */
   encrypted: z.boolean().nullable(),
   /** Whether it wants to know who asks; null where that cannot be told. */
@@ -57,7 +69,7 @@ export const ExposureFindingSchema = z.object({
   severity: ExposureSeveritySchema,
   /** What is so, in one sentence. */
   text: z.string(),
-  /** To whom that is open. */
+  /** Who can do what by it, as the beginning of a sentence. */
   toWhom: z.string(),
   /** What mends it. */
   todo: z.string(),

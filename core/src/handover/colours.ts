@@ -55,7 +55,8 @@ export const labelColours: readonly Omit<LabelColour, 'title'>[] = hues.map((hex
 export function coloursOf(plan: Plan): Map<string, LabelColour> {
   const { colours } = plan.handOver;
   if (colours === 'none') return new Map();
-  const of = (device: Plan['devices'][number]): string => (colours === 'role' ? device.role.trim() : device.hostName);
+  const of = (device: Plan['devices'][number]): string =>
+    colours === 'role' ? device.role.trim() : device.hostName;
   const titles = [...new Set(plan.devices.map(of))].filter((title) => title !== '');
   const byTitle = new Map(
     titles.flatMap((title, at): [string, LabelColour][] => {

@@ -1,5 +1,12 @@
 import Papa from 'papaparse';
-import { cutToFit, DrawnSchema, type Drawn, type DrawnInput, type Measure, type Page } from './labels/drawing';
+import {
+  cutToFit,
+  DrawnSchema,
+  type Drawn,
+  type DrawnInput,
+  type Measure,
+  type Page,
+} from './labels/drawing';
 
 /** What somebody needs to log in to a device by its password. */
 export interface Credential {
@@ -30,7 +37,9 @@ export function credentialsCsv(credentials: readonly Credential[]): string {
     urlOf(one),
     formula(one.userName),
     one.password,
-    formula(`Mark ${one.mark}, nest ${one.nest}${one.role === '' ? '' : `, ${one.role}`}. Host key ${one.hostKeyFingerprint}`),
+    formula(
+      `Mark ${one.mark}, nest ${one.nest}${one.role === '' ? '' : `, ${one.role}`}. Host key ${one.hostKeyFingerprint}`,
+    ),
   ]);
   return `${Papa.unparse([['title', 'url', 'username', 'password', 'notes'], ...rows], { newline: '\r\n' })}\r\n`;
 }
@@ -51,23 +60,53 @@ export function credentialSlips(credentials: readonly Credential[], measure: Mea
     const top = 12 + (at % PER_PAGE) * (3 * PANEL + 6);
     if (at % PER_PAGE === 0) pages.push({ ...PAGE, drawn: [] });
     const drawn: DrawnInput[] = [];
-    const text = (x: number, y: number, size: number, face: 'plain' | 'bold' | 'mono', words: string): void => {
+    const text = (
+      x: number,
+      y: number,
+      size: number,
+      face: 'plain' | 'bold' | 'mono',
+      words: string,
+    ): void => {
       const room = PAGE.width - MARGIN - 4 - x;
-      drawn.push({ kind: 'text', x, y: top + y, size, face, text: cutToFit(words, face, size, room, measure) });
+      drawn.push({
+        kind: 'text',
+        x,
+        y: top + y,
+        size,
+        face,
+        text: cutToFit(words, face, size, room, measure),
+      });
     };
     drawn.push({ kind: 'box', x: MARGIN, y: top, width: WIDTH, height: 3 * PANEL, fill: null, line: 0.2 });
-    for (const fold of [1, 2])
-      drawn.push({ kind: 'fold', x: MARGIN, y: top + fold * PANEL, width: WIDTH });
+    for (const fold of [1, 2]) drawn.push({ kind: 'fold', x: MARGIN, y: top + fold * PANEL, width: WIDTH });
     text(MARGIN + 4, 9, 6, 'bold', one.hostName);
     text(MARGIN + 4, 15.5, 4, 'mono', `mark ${one.mark}`);
     text(MARGIN + 4, 21, 3.2, 'plain', `Nest ${one.nest}${one.role === '' ? '' : ` · ${one.role}`}`);
-    text(MARGIN + 4, 26.5, 2.6, 'plain', 'Fold at both dashed lines so that the password lies inside. Taken over by, and when:');
+    text(
+      MARGIN + 4,
+      26.5,
+      2.6,
+      'plain',
+      'Fold at both dashed lines so that the password lies inside. Taken over by, and when:',
+    );
     text(MARGIN + 4, PANEL + 8, 3.2, 'plain', `User ${one.userName}, password:`);
     // A password is never cut: it is made smaller.
     const size = Math.min(6, (WIDTH - 8) / Math.max(0.001, measure(one.password, 'mono')));
     drawn.push({ kind: 'text', x: MARGIN + 4, y: top + PANEL + 16, size, face: 'mono', text: one.password });
-    text(MARGIN + 4, PANEL + 21.5, 2.8, 'mono', `ssh ${one.port === 22 ? '' : `-p ${String(one.port)} `}${one.userName}@${one.address ?? `${one.hostName}.local`}`);
-    text(MARGIN + 4, PANEL + 26, 2.4, 'mono', `The host key that it shows has to be ${one.hostKeyFingerprint}`);
+    text(
+      MARGIN + 4,
+      PANEL + 21.5,
+      2.8,
+      'mono',
+      `ssh ${one.port === 22 ? '' : `-p ${String(one.port)} `}${one.userName}@${one.address ?? `${one.hostName}.local`}`,
+    );
+    text(
+      MARGIN + 4,
+      PANEL + 26,
+      2.4,
+      'mono',
+      `The host key that it shows has to be ${one.hostKeyFingerprint}`,
+    );
     pages.at(-1)?.drawn.push(...drawn.map((each): Drawn => DrawnSchema.parse(each)));
   });
   return pages;

@@ -33,7 +33,8 @@ export interface HandoverDevice {
  * Whatever is no letter on paper: controls, line ends of any kind, turns of direction, halves of letters, and what YAML
  * calls not printable (YAML 1.1, section 5.1).
  */
-const unprintable = /[^\x20-\x7e\u00a0-\u2027\u202f-\u2065\u206a-\ud7ff\ue000-\ufefe\uff00-\ufffd\u{10000}-\u{10ffff}]/gu;
+const unprintable =
+  /[^\x20-\x7e\u00a0-\u2027\u202f-\u2065\u206a-\ud7ff\ue000-\ufefe\uff00-\ufffd\u{10000}-\u{10ffff}]/gu;
 
 /** Text that can stand in a comment or a value of one line: nothing of it can begin a line of its own. */
 export const inComment = (text: string): string => text.replace(unprintable, '?').slice(0, 80);
@@ -92,7 +93,10 @@ export function sortReached(devices: readonly HandoverDevice[]): Sorted<Reached>
   const away = fit.filter(({ address }) => address === null);
   return {
     fit: fit.filter((device): device is Reached => device.address !== null),
-    remarks: [...remarks, ...away.map((device) => `left out: ${who(device)}, since it was not proved anywhere`)],
+    remarks: [
+      ...remarks,
+      ...away.map((device) => `left out: ${who(device)}, since it was not proved anywhere`),
+    ],
   };
 }
 

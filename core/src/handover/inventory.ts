@@ -21,7 +21,11 @@ const groupName = (role: string): string => {
     .replace(/[^a-z0-9]+/g, '_')
     .replace(/^_+|_+$/g, '')
     .slice(0, 60);
-  return plain === '' ? 'boards' : /^\d/.test(plain) || plain === 'all' || plain === 'ungrouped' ? `role_${plain}` : plain;
+  return plain === ''
+    ? 'boards'
+    : /^\d/.test(plain) || plain === 'all' || plain === 'ungrouped'
+      ? `role_${plain}`
+      : plain;
 };
 
 function byGroup(devices: readonly Reached[]): Map<string, Reached[]> {
@@ -47,7 +51,9 @@ export function inventoryYaml(devices: readonly HandoverDevice[]): string {
 
 /** Its values are read as words of a shell, so only what needs no quotes stands bare. */
 const iniWord = (value: string | number): string =>
-  /^[A-Za-z0-9_.:-]+$/.test(String(value)) ? String(value) : `'${inComment(String(value)).replace(/['\\]/g, '?')}'`;
+  /^[A-Za-z0-9_.:-]+$/.test(String(value))
+    ? String(value)
+    : `'${inComment(String(value)).replace(/['\\]/g, '?')}'`;
 
 export function inventoryIni(devices: readonly HandoverDevice[]): string {
   const { fit, remarks } = sortReached(devices);
@@ -55,9 +61,10 @@ export function inventoryIni(devices: readonly HandoverDevice[]): string {
     [
       `[${group}]`,
       ...members.map((device) =>
-        [device.hostName, ...Object.entries(settings(device)).map(([key, value]) => `${key}=${iniWord(value)}`)].join(
-          ' ',
-        ),
+        [
+          device.hostName,
+          ...Object.entries(settings(device)).map(([key, value]) => `${key}=${iniWord(value)}`),
+        ].join(' '),
       ),
       '',
     ].join('\n'),

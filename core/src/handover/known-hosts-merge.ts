@@ -51,7 +51,9 @@ function isHashOf(host: string, name: string): boolean {
 }
 
 const names = (entry: Entry, name: string): boolean =>
-  entry.hosts.some((host) => (host.startsWith('|') ? isHashOf(host, name) : host.toLowerCase() === name.toLowerCase()));
+  entry.hosts.some((host) =>
+    host.startsWith('|') ? isHashOf(host, name) : host.toLowerCase() === name.toLowerCase(),
+  );
 
 /** Whether lines that stand there already say just what would be written. */
 function saysSame(entries: readonly Entry[], device: HandoverDevice, hashed: boolean): boolean {
@@ -130,7 +132,8 @@ export function mergeKnownHosts(
     ...(line === null ? [] : [line]),
   ]);
   const last = whole.at(-1);
-  if (atEnd.length > 0 && last !== undefined && !last.endsWith('\n')) whole[whole.length - 1] = last + newline;
+  if (atEnd.length > 0 && last !== undefined && !last.endsWith('\n'))
+    whole[whole.length - 1] = last + newline;
   whole.push(...atEnd.map((line) => line + newline));
   return {
     text: whole.join(''),
@@ -148,7 +151,9 @@ function ofOthers(
   mostHashes: number,
 ): string[] {
   const marks = new Set(devices.map(({ mark }) => mark));
-  const byName = new Map(devices.flatMap((device) => knownNames(device).map((name) => [name.toLowerCase(), device])));
+  const byName = new Map(
+    devices.flatMap((device) => knownNames(device).map((name) => [name.toLowerCase(), device])),
+  );
   const keys = new Map(devices.map((device) => [device.hostKey, device]));
   const remarks: string[] = [];
   let hashed = 0;

@@ -7,14 +7,18 @@ export function hostsFile(devices: readonly HandoverDevice[]): string {
     comments('#', remarks) +
     fit
       .map(
-        ({ address, hostName, mark }) => `${address}\t${hostName} ${hostName}.local\t# mark ${inComment(mark)}\n`,
+        ({ address, hostName, mark }) =>
+          `${address}\t${hostName} ${hostName}.local\t# mark ${inComment(mark)}\n`,
       )
       .join('')
   );
 }
 
 /** Text of a TXT record: in quotes, with quotes and backslashes escaped (RFC 1035, section 5.1). */
-const zoneText = (text: string): string => `"${inComment(text).replace(/[^\x20-\x7e]/g, '?').replace(/["\\]/g, '\\$&')}"`;
+const zoneText = (text: string): string =>
+  `"${inComment(text)
+    .replace(/[^\x20-\x7e]/g, '?')
+    .replace(/["\\]/g, '\\$&')}"`;
 
 /**
  * Lines for a zone (RFC 1035, section 5; AAAA: RFC 3596), names relative to it. They go behind the zone's own SOA and

@@ -25,7 +25,10 @@ function reservable(devices: readonly HandoverDevice[]): Reserved {
     if (fault === null) {
       taken.add(hardware).add(device.address);
       out.fit.push({ ...device, hardwareAddress: hardware });
-    } else out.remarks.push(`left out: ${inComment(device.hostName)} (mark ${inComment(device.mark)}), since ${fault}`);
+    } else
+      out.remarks.push(
+        `left out: ${inComment(device.hostName)} (mark ${inComment(device.mark)}), since ${fault}`,
+      );
   }
   return out;
 }
@@ -36,7 +39,9 @@ export function dnsmasqHosts(devices: readonly HandoverDevice[]): string {
   return (
     comments('#', remarks) +
     fit
-      .map(({ hardwareAddress, hostName, address }) => `dhcp-host=${hardwareAddress},${hostName},${address}\n`)
+      .map(
+        ({ hardwareAddress, hostName, address }) => `dhcp-host=${hardwareAddress},${hostName},${address}\n`,
+      )
       .join('')
   );
 }

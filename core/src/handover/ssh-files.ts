@@ -52,7 +52,8 @@ export function knownHosts(
 }
 
 /** A computer through which boards are reached: `user@host:port`, user and port left out where they are usual. */
-const jumpForm = /^(?:[A-Za-z_][A-Za-z0-9_.-]{0,31}@)?(?:[A-Za-z0-9](?:[A-Za-z0-9.-]{0,252}[A-Za-z0-9])?|\[[0-9A-Fa-f:.]{2,45}\])(?::([1-9]\d{0,4}))?$/;
+const jumpForm =
+  /^(?:[A-Za-z_][A-Za-z0-9_.-]{0,31}@)?(?:[A-Za-z0-9](?:[A-Za-z0-9.-]{0,252}[A-Za-z0-9])?|\[[0-9A-Fa-f:.]{2,45}\])(?::([1-9]\d{0,4}))?$/;
 export const isJumpHost = (text: string): boolean => {
   const found = jumpForm.exec(text);
   return found !== null && Number(found[1] ?? 22) <= 65_535;

@@ -47,7 +47,10 @@ const words = fc.oneof(
 /** Devices as plans give them: standing names, any address, any port; roles and marks as people type them. */
 export const handedOver = fc.record({
   nest: fc.stringMatching(/^[A-Z][1-9]$/),
-  mark: fc.oneof({ weight: 3, arbitrary: fc.stringMatching(/^[0-9A-Z]{5}$/) }, { weight: 1, arbitrary: words }),
+  mark: fc.oneof(
+    { weight: 3, arbitrary: fc.stringMatching(/^[0-9A-Z]{5}$/) },
+    { weight: 1, arbitrary: words },
+  ),
   hostName: fc.stringMatching(/^[a-z][a-z0-9-]{0,20}[a-z0-9]$/),
   role: words,
   colour: fc.constantFrom('', 'A'),

@@ -36,7 +36,10 @@ async function work(exposures: Exposures, { run, control }: RunHandle): Promise<
   const one = async (item: RunItem): Promise<void> => {
     const device = batch.plan.devices.find(({ id }) => id === item.subject);
     const end = async (how: ItemEnd, found: FoundOpen | null): Promise<void> => {
-      const text = found && device ? await untilRecorded(exposures, () => sentence(exposures, batch, device, found)) : '';
+      const text =
+        found && device
+          ? await untilRecorded(exposures, () => sentence(exposures, batch, device, found))
+          : '';
       await untilRecorded(exposures, () =>
         exposures.knex.transaction(async (db) => {
           if (!(await runs.repository.endItem(run.id, item.subject, how, db)) || !found || !device) return;
@@ -67,7 +70,9 @@ async function work(exposures: Exposures, { run, control }: RunHandle): Promise<
   const results = await Promise.allSettled(items.map((item) => limit(() => one(item))));
   const broken = results.find((result) => result.status === 'rejected');
   if (broken) throw broken.reason;
-  return control.signal.aborted ? { state: 'cancelled', reason: 'It was stopped.' } : { state: 'done', reason: '' };
+  return control.signal.aborted
+    ? { state: 'cancelled', reason: 'It was stopped.' }
+    : { state: 'done', reason: '' };
 }
 
 /** What a look came to, for the log. */
@@ -92,7 +97,11 @@ async function sentence(
 }
 
 /** Where a board was proved; a sentence where it was not. */
-async function placeOf(exposures: Exposures, batchId: string, deviceId: string): Promise<ShellPlace | string> {
+async function placeOf(
+  exposures: Exposures,
+  batchId: string,
+  deviceId: string,
+): Promise<ShellPlace | string> {
   const { devices } = await batchProgress(exposures.finding, batchId);
   const records = await exposures.plans.repository.records(batchId);
   const seen = devices.find((device) => device.deviceId === deviceId)?.seen ?? null;

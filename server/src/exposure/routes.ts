@@ -37,7 +37,8 @@ export const exposureRoutes = (exposures: Exposures): Route[] => [
       if (wanted.some((id) => !known.has(id))) throw problem('device-missing');
       const names = new Map(batch.plan.devices.map((device) => [device.id, device.hostName]));
       const stranger = wanted.find((id) => !isSure(known.get(id)?.seen ?? null));
-      if (stranger !== undefined) throw problem('not-a-proved-board', { name: names.get(stranger) ?? stranger });
+      if (stranger !== undefined)
+        throw problem('not-a-proved-board', { name: names.get(stranger) ?? stranger });
       await exposures.knex
         .transaction(async (db) => {
           await exposures.runs.begin(

@@ -3,7 +3,12 @@ import { constants } from 'node:fs';
 import { access, copyFile, mkdir, open, realpath, rename, rm, stat } from 'node:fs/promises';
 import { homedir } from 'node:os';
 import { basename, dirname, isAbsolute, join } from 'node:path';
-import { mergeKnownHosts, type HandoverDevice, type KnownHostsPlace, type MergedKnownHosts } from '@nest-mark/core';
+import {
+  mergeKnownHosts,
+  type HandoverDevice,
+  type KnownHostsPlace,
+  type MergedKnownHosts,
+} from '@nest-mark/core';
 import { openPlain } from '@nest-mark/station';
 import pLimit from 'p-limit';
 import { problem, reasonOf } from '../platform/http/problems';

@@ -75,7 +75,9 @@ export function labelPages(batchId: string, plan: Plan, wanted: LabelsWanted): P
         names.size > 1 ? `${text} So it is on ${String(names.size)} devices.` : text,
       ),
       ...(colours.size > 0 && nobodys > 0
-        ? [`${String(nobodys)} ${nobodys === 1 ? 'device has' : 'devices have'} no colour: twelve stay apart, more would not.`]
+        ? [
+            `${String(nobodys)} ${nobodys === 1 ? 'device has' : 'devices have'} no colour: twelve stay apart, more would not.`,
+          ]
         : []),
     ],
   };
@@ -87,6 +89,7 @@ export function needLetters(pages: readonly Page[]): void {
     for (const one of drawn) {
       if (one.kind !== 'text') continue;
       const letters = lettersMissing(one.text, one.face);
-      if (letters !== '') throw problem('letters-missing', { letters: letters.slice(0, 12), whom: `“${one.text}”` });
+      if (letters !== '')
+        throw problem('letters-missing', { letters: letters.slice(0, 12), whom: `“${one.text}”` });
     }
 }

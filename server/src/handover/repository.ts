@@ -20,9 +20,7 @@ export class HandOverRepository {
   constructor(private readonly knex: Knex) {}
 
   async labelSizes(): Promise<SavedLabelSize[]> {
-    return this.knex('label_size')
-      .orderByRaw('lower(title)')
-      .select<SavedLabelSize[]>('id', 'size');
+    return this.knex('label_size').orderByRaw('lower(title)').select<SavedLabelSize[]>('id', 'size');
   }
 
   /** Keeps a size under its title; one of the same title is replaced. */

@@ -249,7 +249,8 @@ export const handOverRoutes = (handover: HandOver): Route[] => [
   route({
     method: 'post',
     path: '/batches/:id/hand-over/credentials',
-    summary: 'Credentials on slips of paper, as a table for a password manager, or sealed; logged for each device',
+    summary:
+      'Credentials on slips of paper, as a table for a password manager, or sealed; logged for each device',
     params: IdSchema,
     body: CredentialsWantedSchema,
     problems: ['batch-missing', 'no-credentials', 'recipient-unknown', 'letters-missing'],

@@ -34,7 +34,10 @@ export async function takeOver(
   if (early.length > 0)
     throw problem('not-handed-over', {
       names: names(early.map(({ hostName }) => hostName)),
-      why: early.length === 1 ? 'it was not proved, or not brought up' : 'they were not proved, or not brought up',
+      why:
+        early.length === 1
+          ? 'it was not proved, or not brought up'
+          : 'they were not proved, or not brought up',
     });
   const hostNames = new Map(wanted.map(({ id, hostName }) => [id, hostName]));
   const nameOf = (id: string): string => hostNames.get(id) ?? id;

@@ -132,8 +132,7 @@ function serve(
     return account;
   };
   connection.on('authentication', (context) => {
-    const refuse = (): void =>
-      context.reject(byPassword() ? ['publickey', 'password'] : ['publickey']);
+    const refuse = (): void => context.reject(byPassword() ? ['publickey', 'password'] : ['publickey']);
     allow(context, accountFor).then((allowed) => {
       if (!allowed) {
         refuse();

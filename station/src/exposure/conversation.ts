@@ -17,7 +17,8 @@ export class Conversation {
 
   private constructor(private readonly socket: Socket) {
     socket.on('data', (data: Buffer) => {
-      if (this.heard.length < MOST) this.heard = Buffer.concat([this.heard, data.subarray(0, MOST - this.heard.length)]);
+      if (this.heard.length < MOST)
+        this.heard = Buffer.concat([this.heard, data.subarray(0, MOST - this.heard.length)]);
       else socket.destroy();
       this.wake?.();
     });

@@ -26,7 +26,10 @@ export function loginWays(place: ShellPlace, user: string): Promise<string[]> {
     client.on('error', (error: Error & { level?: string; code?: string }) => {
       if (/Host denied|verification failed/.test(error.message))
         give(new ShellError('other-key', 'What answers there signs with another key than planned.'));
-      else give(new ShellError('away', `Nobody answers there as a board does (${error.code ?? error.message}).`));
+      else
+        give(
+          new ShellError('away', `Nobody answers there as a board does (${error.code ?? error.message}).`),
+        );
     });
     client.on('close', () => give(new ShellError('lost', 'The connection broke off.')));
     // It lets everybody in: that is a way too.

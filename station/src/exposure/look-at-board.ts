@@ -42,8 +42,12 @@ async function inside({ place, expected, login, signal }: LookWanted): Promise<I
     const script = questionScript(questions, mark);
     // Without root it tells less, and what it does not tell is no finding.
     const done =
-      (await shell.root()) === 'none' ? await shell.run('sh -s', { input: script }) : await shell.runAsRoot(script);
-    return readInside(readAnswers(done.text, mark, questions), expected) ?? 'It did not answer what it was asked.';
+      (await shell.root()) === 'none'
+        ? await shell.run('sh -s', { input: script })
+        : await shell.runAsRoot(script);
+    return (
+      readInside(readAnswers(done.text, mark, questions), expected) ?? 'It did not answer what it was asked.'
+    );
   } catch (error) {
     if (signal.aborted || !(error instanceof ShellError)) throw error;
     return error.message;
@@ -65,7 +69,9 @@ export async function lookAtBoard(wanted: LookWanted): Promise<FoundOpen> {
     askedPorts
       .filter(([port]) => port !== place.port)
       .map(([port]) =>
-        limit(async (): Promise<ReachedPort | null> => (signal.aborted ? null : speaksAt(place.address, port))),
+        limit(async (): Promise<ReachedPort | null> =>
+          signal.aborted ? null : speaksAt(place.address, port),
+        ),
       ),
   );
   const found = await inside(wanted);

@@ -18,7 +18,10 @@ function pageAsks(answer: string): boolean | null {
   if (status.startsWith('3'))
     return /^location:.*(log-?in|sign-?in|auth|session)/im.test(answer) ? true : null;
   if (status !== '200') return null;
-  return /type\s*=\s*["']?password/i.test(answer) || /(log-?in|sign-?in)[^<]{0,40}<\/(title|h1|button)>/i.test(answer);
+  return (
+    /type\s*=\s*["']?password/i.test(answer) ||
+    /(log-?in|sign-?in)[^<]{0,40}<\/(title|h1|button)>/i.test(answer)
+  );
 }
 
 const pageRequest = (address: string): string =>
@@ -30,7 +33,9 @@ async function askScreen(talk: Conversation): Promise<Judged> {
   const old = version !== null && Number(version[2]) < 7;
   talk.send(talk.said.slice(0, 12));
   const from = 12;
-  await talk.until((said) => said.length >= from + (old ? 4 : 1) && (old || said.length >= from + 1 + said.charCodeAt(from)));
+  await talk.until(
+    (said) => said.length >= from + (old ? 4 : 1) && (old || said.length >= from + 1 + said.charCodeAt(from)),
+  );
   const octets = [...talk.octets.subarray(from)];
   const ways = old ? octets.slice(3, 4) : octets.slice(1, 1 + (octets[0] ?? 0));
   if (ways.length === 0) return { speaks: 'rfb', encrypted: null, asksLogin: null };
@@ -51,7 +56,8 @@ async function bySaying(talk: Conversation): Promise<Judged | null> {
   }
   // Commands of telnet begin with the octet 255 (RFC 854).
   if (said.charCodeAt(0) === 255) return { speaks: 'telnet', encrypted: false, asksLogin: null };
-  if (/^(?:.*\n)?(?:login|username|password):/i.test(said)) return { speaks: 'telnet', encrypted: false, asksLogin: true };
+  if (/^(?:.*\n)?(?:login|username|password):/i.test(said))
+    return { speaks: 'telnet', encrypted: false, asksLogin: true };
   if (/^220[ -].*smtp/i.test(said)) return { speaks: 'smtp', encrypted: false, asksLogin: null };
   if (/^220[ -]/.test(said)) return { speaks: 'ftp', encrypted: false, asksLogin: null };
   // The greeting of a database server: a length of three octets, a zero, protocol 10 and its version.
@@ -88,13 +94,20 @@ const openers: Readonly<Record<number, { words: string; judge: (said: string) =>
     words: '\x03\x00\x00\x13\x0e\xe0\x00\x00\x00\x00\x00\x01\x00\x08\x00\x03\x00\x00\x00',
     judge: (said) =>
       said.startsWith('\x03\x00')
-        ? { speaks: 'rdp', encrypted: said.length >= 19 && said.charCodeAt(11) === 2 && said.charCodeAt(15) !== 0, asksLogin: true }
+        ? {
+            speaks: 'rdp',
+            encrypted: said.length >= 19 && said.charCodeAt(11) === 2 && said.charCodeAt(15) !== 0,
+            asksLogin: true,
+          }
         : null,
   },
 };
 
 /** A first conversation without encryption. */
-async function plainly(address: string, port: number): Promise<{ judged: Judged | null; said: string } | null> {
+async function plainly(
+  address: string,
+  port: number,
+): Promise<{ judged: Judged | null; said: string } | null> {
   const talk = await Conversation.open(address, port, false);
   if (!talk) return null;
   try {
@@ -128,7 +141,11 @@ async function encrypted(address: string, port: number): Promise<{ judged: Judge
     await talk.until((said) => !said.startsWith('HTTP/') && said.length >= 4);
     const page = talk.said.startsWith('HTTP/');
     return {
-      judged: { speaks: page ? 'http' : 'unknown', encrypted: true, asksLogin: page ? pageAsks(talk.said) : null },
+      judged: {
+        speaks: page ? 'http' : 'unknown',
+        encrypted: true,
+        asksLogin: page ? pageAsks(talk.said) : null,
+      },
       said: talk.said,
     };
   } finally {
@@ -142,7 +159,10 @@ export async function speaksAt(address: string, port: number): Promise<ReachedPo
   if (!first) return null;
   const told = (judged: Judged, said: string): ReachedPort => ({ port, ...judged, said: shown(said) });
   const wantsTls =
-    first.judged === null || (first.judged.speaks === 'http' && /^HTTP\/\d\.\d 400/.test(first.said) && /https|tls|ssl/i.test(first.said));
+    first.judged === null ||
+    (first.judged.speaks === 'http' &&
+      /^HTTP\/\d\.\d 400/.test(first.said) &&
+      /https|tls|ssl/i.test(first.said));
   if (wantsTls) {
     const second = await encrypted(address, port);
     if (second) return told(second.judged, second.said);

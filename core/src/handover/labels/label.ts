@@ -85,7 +85,11 @@ export function drawLabel(
   let width = inner.width;
   let height = inner.height;
   if (content.code !== '') {
-    const side = Math.min(upright ? inner.width : inner.height, upright ? inner.height * 0.6 : inner.width * 0.5, 30);
+    const side = Math.min(
+      upright ? inner.width : inner.height,
+      upright ? inner.height * 0.6 : inner.width * 0.5,
+      30,
+    );
     const least = content.code.length > LONG ? LEAST_LONG_CODE_MM : LEAST_CODE_MM;
     if (side < least)
       remarks.push(

@@ -73,14 +73,22 @@ const facts = (...pairs: readonly (readonly [string, string])[]): Part => ({
 });
 
 function planSection({ plan, names, images }: RecordFacts): Section[] {
-  const common = settingWords(plan, { overrides: {} }, names).map(({ title, value }) => [headed(title), value] as const);
+  const common = settingWords(plan, { overrides: {} }, names).map(
+    ({ title, value }) => [headed(title), value] as const,
+  );
   const roles = [...new Set(plan.devices.map(({ role }) => role.trim()).filter((role) => role !== ''))];
   return [
     {
       level: 1,
       title: 'Plan',
       parts: [
-        facts(['Batch', plan.name], ['Site', plan.site], ['Devices', String(plan.devices.length)], ['Roles', listed(roles)], ...common),
+        facts(
+          ['Batch', plan.name],
+          ['Site', plan.site],
+          ['Devices', String(plan.devices.length)],
+          ['Roles', listed(roles)],
+          ...common,
+        ),
       ],
     },
     {
@@ -125,10 +133,15 @@ function deviceSections(device: Device, history: DeviceHistory | undefined, fact
       ['Taken over', taken ? `by ${taken.by}, ${moment(taken.at)}` : ''],
       [
         'Secrets',
-        history?.secretsForgottenAt == null ? '' : `forgotten by the bench, ${moment(history.secretsForgottenAt)}`,
+        history?.secretsForgottenAt == null
+          ? ''
+          : `forgotten by the bench, ${moment(history.secretsForgottenAt)}`,
       ],
       ['Notes', device.notes],
-      ...own.map(({ title, value, batch }) => [`${headed(title)} (its own)`, `${value}; the batch has ${batch}`] as const),
+      ...own.map(
+        ({ title, value, batch }) =>
+          [`${headed(title)} (its own)`, `${value}; the batch has ${batch}`] as const,
+      ),
     ),
     ...tableOf(
       ['Card', 'Round', 'What became of it', 'When', 'Image', 'SHA-256'],
@@ -187,10 +200,12 @@ function outOfTheOrdinary({ plan, histories, log }: RecordFacts): Part[] {
   for (const device of plan.devices) {
     const history = histories.get(device.id);
     for (const card of history?.cards ?? [])
-      if (card.state !== 'verified') rows.push([device.hostName, `card of round ${String(card.round)}: ${card.state}. ${card.message}`]);
+      if (card.state !== 'verified')
+        rows.push([device.hostName, `card of round ${String(card.round)}: ${card.state}. ${card.message}`]);
     for (const time of history?.broughtUp ?? [])
       for (const step of time.steps)
-        if (!['well', 'done'].includes(step.state)) rows.push([device.hostName, `${step.title}: ${step.state}. ${step.text}`]);
+        if (!['well', 'done'].includes(step.state))
+          rows.push([device.hostName, `${step.title}: ${step.state}. ${step.text}`]);
     for (const finding of history?.exposure?.findings ?? [])
       if (finding.severity !== 'note') rows.push([device.hostName, finding.text]);
   }
@@ -199,7 +214,12 @@ function outOfTheOrdinary({ plan, histories, log }: RecordFacts): Part[] {
     if (/\bis left out on\b|\boverrul|confirmed with|typed “|typed "/.test(text))
       rows.push([deviceId === null ? 'the batch' : (names.get(deviceId) ?? ''), text]);
   return rows.length === 0
-    ? [{ kind: 'text', text: 'Nothing: every card was verified, and nothing differs from the plan as far as it was asked.' }]
+    ? [
+        {
+          kind: 'text',
+          text: 'Nothing: every card was verified, and nothing differs from the plan as far as it was asked.',
+        },
+      ]
     : [{ kind: 'table', columns: ['Device', 'What'], rows }];
 }
 
@@ -227,7 +247,16 @@ export function batchRecord(given: RecordFacts, only: string | null): Document {
               parts: [
                 {
                   kind: 'table' as const,
-                  columns: ['Nest', 'Mark', 'Name', 'Role', 'State', 'Address', 'Hardware address', 'Taken over by'],
+                  columns: [
+                    'Nest',
+                    'Mark',
+                    'Name',
+                    'Role',
+                    'State',
+                    'Address',
+                    'Hardware address',
+                    'Taken over by',
+                  ],
                   rows: devices.map(({ id, nest, mark, hostName, role }) => {
                     const history = histories.get(id);
                     return [
@@ -284,15 +313,33 @@ function figures({ plan, names, images, histories }: RecordFacts): [string, stri
   const span = proofs.length > 1 ? Math.max(...proofs) - Math.min(...proofs) : null;
   return [
     ['Devices', String(plan.devices.length)],
-    ...settingWords(plan, { overrides: {} }, names).map(({ title, value }): [string, string] => [headed(title), value]),
-    ['Images by digest', listed(images.map(({ title, sha256 }) => `${title} (${(sha256 ?? 'no digest').slice(0, 16)})`))],
+    ...settingWords(plan, { overrides: {} }, names).map(({ title, value }): [string, string] => [
+      headed(title),
+      value,
+    ]),
+    [
+      'Images by digest',
+      listed(images.map(({ title, sha256 }) => `${title} (${(sha256 ?? 'no digest').slice(0, 16)})`)),
+    ],
     ['Cards written for a device, in the middle', String(median(tries) ?? '—')],
-    ['Cards that failed or were broken off', String(all.flatMap(({ cards }) => cards).filter(({ state }) => state !== 'verified').length)],
+    [
+      'Cards that failed or were broken off',
+      String(all.flatMap(({ cards }) => cards).filter(({ state }) => state !== 'verified').length),
+    ],
     ['Proved', count(({ sightings }) => sightings.some(({ keyProven }) => keyProven))],
     ['From the first proof to the last', span === null ? '—' : `${String(Math.round(span / 60_000))} min`],
     ['Brought up', count(({ broughtUp }) => broughtUp[0]?.state === 'ready')],
-    ['Steps that need a look or are left out', String(steps.filter(({ state }) => !['well', 'done'].includes(state)).length)],
-    ['Open and should not be', String(all.flatMap(({ exposure }) => exposure?.findings ?? []).filter(({ severity }) => severity !== 'note').length)],
+    [
+      'Steps that need a look or are left out',
+      String(steps.filter(({ state }) => !['well', 'done'].includes(state)).length),
+    ],
+    [
+      'Open and should not be',
+      String(
+        all.flatMap(({ exposure }) => exposure?.findings ?? []).filter(({ severity }) => severity !== 'note')
+          .length,
+      ),
+    ],
     ['Taken over', count(({ takenOver }) => takenOver !== null)],
   ];
 }
@@ -312,7 +359,10 @@ export function compareBatches(one: RecordFacts, other: RecordFacts): Document {
       {
         level: 1,
         title: 'What differs',
-        parts: differing.length === 0 ? [{ kind: 'text', text: 'Nothing.' }] : [{ kind: 'table', columns, rows: differing }],
+        parts:
+          differing.length === 0
+            ? [{ kind: 'text', text: 'Nothing.' }]
+            : [{ kind: 'table', columns, rows: differing }],
       },
       { level: 1, title: 'What is the same', parts: tableOf(columns, same) },
     ],

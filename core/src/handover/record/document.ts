@@ -21,4 +21,8 @@ export interface Document {
 }
 
 /** A moment as records have it: by the clock of the whole world, to the second (RFC 3339). */
-export const moment = (at: number): string => new Date(at).toISOString().replace('T', ' ').replace(/\.\d+Z$/, ' UTC');
+export const moment = (at: number): string =>
+  new Date(at)
+    .toISOString()
+    .replace('T', ' ')
+    .replace(/\.\d+Z$/, ' UTC');

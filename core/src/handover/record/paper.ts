@@ -1,4 +1,11 @@
-import { DrawnSchema, type Drawn, type DrawnInput, type Face, type Measure, type Page } from '../labels/drawing';
+import {
+  DrawnSchema,
+  type Drawn,
+  type DrawnInput,
+  type Face,
+  type Measure,
+  type Page,
+} from '../labels/drawing';
 import type { Document, Part } from './document';
 
 /** A4, in mm. */
@@ -80,7 +87,12 @@ class Layout {
   }
 
   /** A row of cells, each with its width. Rows higher than a page are broken off. */
-  private row(cells: readonly string[], widths: readonly number[], faces: readonly Face[], framed: boolean): void {
+  private row(
+    cells: readonly string[],
+    widths: readonly number[],
+    faces: readonly Face[],
+    framed: boolean,
+  ): void {
     const most = Math.floor((PAGE.height - MARGIN.top - MARGIN.bottom) / (CELL * LEADING)) - 2;
     const texts = cells.map((cell, at) =>
       wrapped(cell, faces[at] ?? 'plain', CELL, (widths[at] ?? 0) - 2 * PAD, this.measure).slice(0, most),
@@ -102,7 +114,9 @@ class Layout {
     const wanted = (rows[0] ?? []).map((_, at) =>
       Math.max(
         8,
-        ...rows.slice(0, 200).map((row) => Math.min(60, this.measure(row[at] ?? '', 'plain') * CELL + 2 * PAD)),
+        ...rows
+          .slice(0, 200)
+          .map((row) => Math.min(60, this.measure(row[at] ?? '', 'plain') * CELL + 2 * PAD)),
       ),
     );
     const sum = wanted.reduce((all, one) => all + one, 0);
@@ -122,7 +136,12 @@ class Layout {
         const head = part.columns.map((): Face => 'bold');
         this.row(part.columns, widths, head, true);
         for (const row of part.rows)
-          this.row(row, widths, row.map((): Face => 'plain'), true);
+          this.row(
+            row,
+            widths,
+            row.map((): Face => 'plain'),
+            true,
+          );
         this.y += 1.5;
       }
     }

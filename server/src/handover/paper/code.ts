@@ -29,7 +29,5 @@ export function pattern(text: string): { modules: number; path: string } {
 /** Codes as they are inked. */
 export const inked = (drawn: readonly Drawn[]): Drawn[] =>
   drawn.map((one) =>
-    one.kind === 'code'
-      ? { kind: 'pattern', x: one.x, y: one.y, size: one.size, ...pattern(one.text) }
-      : one,
+    one.kind === 'code' ? { kind: 'pattern', x: one.x, y: one.y, size: one.size, ...pattern(one.text) } : one,
   );

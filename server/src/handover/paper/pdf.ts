@@ -18,11 +18,18 @@ function draw(doc: PDFKit.PDFDocument, one: Drawn): void {
       else doc.stroke('#000000');
       return;
     case 'fold':
-      doc.moveTo(one.x, one.y).lineTo(one.x + one.width, one.y).lineWidth(0.15).dash(1, { space: 1 });
+      doc
+        .moveTo(one.x, one.y)
+        .lineTo(one.x + one.width, one.y)
+        .lineWidth(0.15)
+        .dash(1, { space: 1 });
       doc.stroke('#666666').undash();
       return;
     case 'pattern':
-      doc.save().translate(one.x, one.y).scale(one.size / one.modules);
+      doc
+        .save()
+        .translate(one.x, one.y)
+        .scale(one.size / one.modules);
       // A path of boxes would leave hair lines between rows on some screens; a code is read all the same.
       doc.path(one.path).fill('#000000');
       doc.restore();

@@ -34,7 +34,10 @@ export async function recordArchive(handover: HandOver, document: Document): Pro
     zip.addBuffer(Buffer.from(await signRecord(handover, content)), `${name}.sig`);
   }
   const { publicLine, fingerprint } = await installationKey(handover);
-  zip.addBuffer(Buffer.from(`${RECORD_SIGNER} namespaces="${RECORD_NAMESPACE}" ${publicLine}\n`), 'allowed_signers');
+  zip.addBuffer(
+    Buffer.from(`${RECORD_SIGNER} namespaces="${RECORD_NAMESPACE}" ${publicLine}\n`),
+    'allowed_signers',
+  );
   zip.addBuffer(Buffer.from(howToCheck(missing, fingerprint)), 'HOW-TO-CHECK.txt');
   zip.end();
   return buffer(zip.outputStream as unknown as Readable);

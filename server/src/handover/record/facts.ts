@@ -1,10 +1,4 @@
-import {
-  ownIdOf,
-  type DeviceHistory,
-  type Image,
-  type RecordFacts,
-  type RecordImage,
-} from '@nest-mark/core';
+import { ownIdOf, type DeviceHistory, type Image, type RecordFacts, type RecordImage } from '@nest-mark/core';
 import pLimit from 'p-limit';
 import { exposureView } from '../../exposure';
 import { passportOf } from '../../passport';
@@ -73,7 +67,9 @@ export async function recordFacts(handover: HandOver, batchId: string, madeBy: s
     ),
   );
   const used = new Set(
-    [plan.imageId, ...plan.devices.map(({ overrides }) => overrides.imageId ?? null)].filter((id) => id !== null),
+    [plan.imageId, ...plan.devices.map(({ overrides }) => overrides.imageId ?? null)].filter(
+      (id) => id !== null,
+    ),
   );
   const views = images.map(({ view }) => view);
   return {

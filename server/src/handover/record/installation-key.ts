@@ -23,7 +23,9 @@ async function seed({ plans, knex }: HandOver): Promise<Buffer> {
 }
 
 /** Its public half. @throws VaultError when it cannot be read */
-export async function installationKey(handover: HandOver): Promise<{ publicLine: string; fingerprint: string }> {
+export async function installationKey(
+  handover: HandOver,
+): Promise<{ publicLine: string; fingerprint: string }> {
   const { publicLine, fingerprint } = makeHostKey(await seed(handover), randomBytes(4), RECORD_SIGNER);
   return { publicLine, fingerprint };
 }

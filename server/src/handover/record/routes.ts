@@ -13,7 +13,8 @@ export const recordRoutes = (handover: HandOver): Route[] => [
   route({
     method: 'get',
     path: '/batches/:id/record',
-    summary: 'The record of a batch, or of one device of it: a page, the same for paper, and their signatures',
+    summary:
+      'The record of a batch, or of one device of it: a page, the same for paper, and their signatures',
     params: IdSchema,
     query: z.object({ deviceId: z.uuid().optional() }),
     problems: ['batch-missing', 'device-missing'],

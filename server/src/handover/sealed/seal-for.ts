@@ -25,7 +25,8 @@ export async function sealFor(text: string, recipients: string, passphrase: stri
       throw unknown('There is neither a public key nor a passphrase of 12 characters or more.');
     encrypter.setScryptWorkFactor(WORK);
     encrypter.setPassphrase(passphrase);
-  } else if (passphrase !== '') throw unknown('A file is sealed either for keys or under a passphrase, not both.');
+  } else if (passphrase !== '')
+    throw unknown('A file is sealed either for keys or under a passphrase, not both.');
   lines.forEach((line, at) => {
     const where = `Line ${String(at + 1)}`;
     if (/^AGE-SECRET-KEY-|PRIVATE KEY/i.test(line))

@@ -1,4 +1,11 @@
-import { constants, createCipheriv, createHash, createPublicKey, publicEncrypt, randomBytes } from 'node:crypto';
+import {
+  constants,
+  createCipheriv,
+  createHash,
+  createPublicKey,
+  publicEncrypt,
+  randomBytes,
+} from 'node:crypto';
 import { SshReader, type SshPublicKey } from '@nest-mark/core';
 import { ed25519, x25519 } from '@noble/curves/ed25519.js';
 import { hkdf } from '@noble/hashes/hkdf.js';

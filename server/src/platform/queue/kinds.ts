@@ -1,3 +1,11 @@
 /** Kinds of work that lasts; each has a lane of its own in the queue. */
-export const runKinds = ['round', 'search', 'watch', 'capacity-check', 'image-reading', 'bring-up', 'exposure'] as const;
+export const runKinds = [
+  'round',
+  'search',
+  'watch',
+  'capacity-check',
+  'image-reading',
+  'bring-up',
+  'exposure',
+] as const;
 export type RunKind = (typeof runKinds)[number];

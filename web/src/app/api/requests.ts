@@ -41,6 +41,19 @@ export const order = (method: Method, path: string, sent: Sent = {}): Observable
     await answered(method, path, sent);
   });
 
+/** A file as the server makes it, with the name that it gives it. */
+export interface MadeFile {
+  name: string;
+  content: Blob;
+}
+
+export const file = (method: Method, path: string, sent: Sent = {}): Observable<MadeFile> =>
+  defer(async () => {
+    const response = await answered(method, path, sent);
+    const name = /filename="([^"]+)"/.exec(response.headers.get('Content-Disposition') ?? '')?.[1];
+    return { name: name ?? 'file', content: await response.blob() };
+  });
+
 /** Work that must not be started twice by a repeated request. */
 export const once = (): Record<string, string> => ({ 'Idempotency-Key': crypto.randomUUID() });
 

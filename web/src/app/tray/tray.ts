@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, ElementRef, inject, signal } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { nestName, parseNest } from '@nest-mark/core';
+import { coloursOf, emptyPlan, nestName, parseNest } from '@nest-mark/core';
 import { OpenPassport } from '../shell/open-passport';
 import { batchFeature } from '../state/batch.reducer';
 import { Clock } from '../state/clock';
@@ -17,6 +17,8 @@ const roomy = 48;
 const typingMs = 1200;
 /** Pixels that a press may move before it is a drag. */
 const slack = 6;
+
+const nothing = emptyPlan('');
 
 /** A place of the tray, with the device in it. */
 interface Cell {
@@ -42,6 +44,8 @@ export class Tray {
   private readonly selected = this.store.selectSignal(selectionFeature.selectIds);
 
   protected readonly tray = computed(() => this.plan()?.tray ?? { rows: 1, columns: 1 });
+  /** Colours of the labels, where the plan has any. */
+  protected readonly colours = computed(() => coloursOf(this.plan() ?? nothing));
   protected readonly dense = computed(() => this.views().length > roomy);
   protected readonly selectedCount = computed(() => this.selected().length);
   protected readonly typed = signal('');

@@ -6,6 +6,9 @@ export const download = (name: string, text: string, type: string): void =>
 export const downloadOctets = (name: string, content: Uint8Array): void =>
   save(name, new Blob([content.slice()], { type: 'application/octet-stream' }));
 
+/** Hands over a file that the server made. */
+export const downloadBlob = (name: string, content: Blob): void => save(name, content);
+
 function save(name: string, content: Blob): void {
   const url = URL.createObjectURL(content);
   const link = document.createElement('a');
