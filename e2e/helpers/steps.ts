@@ -1,3 +1,4 @@
+import { join } from 'node:path';
 import type { BatchProgress, Search } from '@nest-mark/core';
 import { expect, type Locator, type Page } from '@playwright/test';
 import { baseImage, type App } from './app';
@@ -52,6 +53,26 @@ export async function part(page: Page, name: PartName): Promise<void> {
   if (!(await link.isVisible())) await stage(page, 'Plan');
   await link.click();
   await expect(link).toHaveAttribute('aria-current', 'page');
+}
+
+/** Opens a part of handing over. */
+export async function handOverPart(page: Page, name: string): Promise<void> {
+  const link = page
+    .getByRole('navigation', { name: 'Parts of handing over' })
+    .getByRole('link', { name, exact: true });
+  if (!(await link.isVisible())) await stage(page, 'Hand over');
+  await link.click();
+  await expect(link).toHaveAttribute('aria-current', 'page');
+}
+
+/** Saves the file that a press brings. @returns where it lies, in the test's folder */
+export async function saved(page: Page, app: App, press: () => Promise<void>): Promise<string> {
+  const download = page.waitForEvent('download');
+  await press();
+  const file = await download;
+  const path = join(app.folder, file.suggestedFilename());
+  await file.saveAs(path);
+  return path;
 }
 
 export async function firstBatch(page: Page, app: App, name: string): Promise<void> {

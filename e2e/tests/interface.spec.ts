@@ -153,7 +153,7 @@ test('a secret is masked, shown on request only, and that is logged', async ({ a
   await stage(page, 'Log');
   // A network belongs to no batch.
   await pick(page.getByLabel('Of', { exact: true }), 'everything');
-  await expect(page.getByText('The passphrase of network "Bench" was shown on the screen.')).toHaveCount(2);
+  await expect(page.getByText('The passphrase of network "Bench" was shown on the screen;')).toHaveCount(2);
 });
 
 test('the log tells by device and by card what happened', async ({ app, page }) => {

@@ -238,7 +238,7 @@ test('1,000 devices: the tables draw what is near, find and sort, and a finding 
   await expect(far).toBeFocused();
 
   await stage(page, 'Hand over');
-  const rows = page.getByRole('region', { name: 'Record' }).locator('tbody tr:not(.space)');
+  const rows = page.getByRole('region', { name: 'Devices' }).locator('tbody tr:not(.space)');
   expect(await rows.count()).toBeLessThan(100);
   await page.getByLabel('Find', { exact: true }).fill('tank-07 ');
   await expect(rows).toHaveCount(1);

@@ -3,7 +3,7 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { baseImage, expect, test, type Page } from '../helpers/app';
 import { readyBatch } from '../helpers/ready';
-import { armRound, part, pick, setPace, stage } from '../helpers/steps';
+import { armRound, handOverPart, part, pick, saved, setPace, stage } from '../helpers/steps';
 
 /** A person at the keyboard: every press is counted, a paste is two. */
 class Hands {
@@ -262,8 +262,25 @@ test('a password is made for each device and handed over one by one, which is lo
   await expect(row.getByText(/^[a-zA-Z2-9]{16}$/)).toBeVisible();
   await row.getByRole('button', { name: 'Hide the password of tank-02' }).click();
   await expect(row.getByText(/^[a-zA-Z2-9]{16}$/)).toBeHidden();
+  // On paper, and sealed for a key that OpenSSH made.
+  await handOverPart(page, 'Credentials');
+  const slips = await saved(page, app, () => page.getByRole('button', { name: 'Save PDF' }).click());
+  const text = execFileSync('pdftotext', ['-layout', slips, '-'], { encoding: 'utf8' });
+  expect(text.match(/User keeper, password:\s+[a-zA-Z2-9]{16}/g)).toHaveLength(3);
+  const key = join(app.folder, 'id_keeper');
+  execFileSync('ssh-keygen', ['-q', '-t', 'ed25519', '-N', '', '-f', key]);
+  await page.getByLabel('Public keys, one a line').fill(readFileSync(`${key}.pub`, 'utf8'));
+  const sealed = await saved(page, app, () => page.getByRole('button', { name: 'Save sealed' }).click());
+  const opened = execFileSync('age', ['-d', '-i', key, sealed], { encoding: 'utf8' });
+  expect(opened).toContain('tank-03');
+  await page.getByLabel('Public keys, one a line').fill('no key');
+  await page.getByRole('button', { name: 'Save sealed' }).click();
+  await expect(page.getByRole('alert')).toContainText('Line 1 is no public key');
   await stage(page, 'Log');
-  await expect(page.getByText('The password of tank-02 was shown on the screen.')).toHaveCount(1);
+  await expect(page.getByText(/left the bench on a slip of paper; asked for by \S/)).toHaveCount(3);
+  await expect(
+    page.getByText(/The password of tank-02 was shown on the screen; asked for by \S/),
+  ).toHaveCount(1);
 });
 
 test('a plan goes to a file and comes back as a batch of its own, with its secrets under a passphrase', async ({

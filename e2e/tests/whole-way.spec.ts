@@ -6,8 +6,10 @@ import { expect, test, type App, type Page } from '../helpers/app';
 import {
   fillPlan,
   firstBatch,
+  handOverPart,
   part,
   pick,
+  saved,
   search,
   setPace,
   shelveBaseImage,
@@ -32,7 +34,7 @@ async function powerAll(page: Page, boards: number): Promise<void> {
   await expect(page.locator('tr[data-board]', { hasText: 'on the network' })).toHaveCount(boards);
 }
 
-/** Saves a file by its button and puts it into the test's folder. */
+/** Saves a file by its button and puts it into the test's folder under a name of our own. */
 async function save(page: Page, title: string, path: string): Promise<void> {
   const download = page.waitForEvent('download');
   await page.getByRole('region', { name: title }).getByRole('link', { name: 'Save file' }).click();
@@ -87,24 +89,85 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
 
   const known = join(app.folder, 'known hosts');
   const config = join(app.folder, 'ssh_config');
+  const login = [
+    ...['-F', config, '-i', key.path, '-o', 'IdentitiesOnly=yes', '-o', 'BatchMode=yes'],
+    ...['-o', 'GlobalKnownHostsFile=/dev/null'],
+  ];
+  await test.step('how exposed: nothing is open on boards that were brought up', async () => {
+    await handOverPart(page, 'How exposed');
+    await page.getByRole('button', { name: 'Look at 12 boards' }).click();
+    await expect(page.getByText('Nothing is open that should not be, on 12 boards')).toBeVisible({
+      timeout: 60_000,
+    });
+  });
+
+  await test.step('labels: to a PDF, and every mark is read back out of its code (poppler, zbar)', async () => {
+    await handOverPart(page, 'Labels');
+    await page.getByLabel('each device').check();
+    await expect(page.getByText('Plan saved')).toBeVisible();
+    await page.getByLabel('First free label of the sheet').fill('5');
+    await expect(page.getByText('12 labels on 1 sheet')).toBeVisible();
+    // The preview is what the PDF has: drawn with its colours before it is saved.
+    await expect(page.locator('nm-drawn-page.page').first().getByText('tank-12')).toBeVisible();
+    const pdf = await saved(page, app, () => page.getByRole('button', { name: 'Save PDF' }).click());
+    const page1 = join(app.folder, 'labels');
+    execFileSync('pdftoppm', ['-r', '300', '-gray', '-singlefile', pdf, page1]);
+    const codes = execFileSync('zbarimg', ['-q', '--raw', '-Sdisable', '-Sqrcode.enable', `${page1}.pgm`], {
+      encoding: 'utf8',
+    });
+    expect(codes.trim().split('\n').sort()).toEqual([...marks].sort());
+  });
+
+  await test.step('the record: saved, and OpenSSH says that this installation signed it', async () => {
+    await handOverPart(page, 'Record');
+    const print = await page.getByText(/^This installation signs with the key/).innerText();
+    const zip = await saved(page, app, () => page.getByRole('link', { name: 'Save the record' }).click());
+    const folder = join(app.folder, 'record');
+    execFileSync('unzip', ['-q', zip, '-d', folder]);
+    execFileSync(
+      'ssh-keygen',
+      [
+        '-Y',
+        'verify',
+        '-f',
+        'allowed_signers',
+        '-I',
+        'nest-mark',
+        '-n',
+        'nest-mark-record',
+        '-s',
+        'record.html.sig',
+      ],
+      { cwd: folder, input: readFileSync(join(folder, 'record.html')) },
+    );
+    expect(print).toContain(/SHA256:\S+/.exec(readFileSync(join(folder, 'HOW-TO-CHECK.txt'), 'utf8'))![0]);
+    for (const mark of marks) expect(readFileSync(join(folder, 'record.html'), 'utf8')).toContain(mark);
+  });
+
+  await test.step('known hosts: merged into a file with lines of others, with which OpenSSH logs in', async () => {
+    const own = join(app.folder, 'known_hosts.mine');
+    const foreign =
+      '# mine\nforge.example ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA\n';
+    writeFileSync(own, foreign);
+    await handOverPart(page, 'Logging in');
+    await page.getByLabel('File on this computer').fill(own);
+    await page.getByRole('button', { name: 'Look what would change' }).click();
+    await expect(page.getByText('12 lines put in, 0 of ours taken out, 2 left as they are.')).toBeVisible();
+    expect(readFileSync(own, 'utf8')).toBe(foreign);
+    await page.getByRole('button', { name: 'Change the file' }).click();
+    await expect(page.getByRole('status').filter({ hasText: 'was changed: 12 put in' })).toBeVisible();
+    expect(readFileSync(own, 'utf8').startsWith(foreign)).toBe(true);
+    await page.getByLabel('Where you will keep the known hosts').fill(own);
+    await save(page, 'SSH client configuration', config);
+    chmodSync(config, 0o600);
+    expect((await run('ssh', [...login, 'tank-11', 'hostname'])).stdout).toBe('tank-11\n');
+  });
+
   await test.step('hand over: OpenSSH logs in with the exported files', async () => {
-    await stage(page, 'Hand over');
     await page.getByLabel('Where you will keep the known hosts').fill(known);
     await save(page, 'Known hosts', known);
     await save(page, 'SSH client configuration', config);
     chmodSync(config, 0o600);
-    const login = [
-      '-F',
-      config,
-      '-i',
-      key.path,
-      '-o',
-      'IdentitiesOnly=yes',
-      '-o',
-      'BatchMode=yes',
-      '-o',
-      'GlobalKnownHostsFile=/dev/null',
-    ];
     const { stdout } = await run('ssh', [...login, 'tank-07', 'hostname']);
     expect(stdout).toBe('tank-07\n');
     const onBoard = JSON.parse(
@@ -123,10 +186,15 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     expect(refused).toContain('Host key verification failed');
 
     const csv = join(app.folder, 'batch.csv');
+    await handOverPart(page, 'Other tools');
     await save(page, 'The batch as a table', csv);
     expect(readFileSync(csv, 'utf8').match(/,ready,127\./g)).toHaveLength(12);
     await page.getByRole('button', { name: 'Note 12 as handed over' }).click();
     await expect(page.getByRole('gridcell', { name: /, handed over$/ })).toHaveCount(12);
+    await handOverPart(page, 'Devices');
+    await page.getByLabel('By whom').fill('Mara Lindqvist');
+    await page.getByRole('button', { name: 'Note 12 as taken over' }).click();
+    await expect(page.locator('td.taken', { hasText: 'Mara Lindqvist, ' })).toHaveCount(12);
   });
 
   await test.step('a misspelt network name: that board never appears and is shown as missing', async () => {

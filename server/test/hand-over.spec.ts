@@ -391,17 +391,15 @@ describe('taking over', () => {
     await server
       .knex('run')
       .insert({ id, kind: 'round', station: 'other', batch_id: batch.id, state: 'queued', begun_by: 'x' });
-    await server
-      .knex('run_item')
-      .insert({
-        run_id: id,
-        subject: 's',
-        position: 0,
-        kind: 'round',
-        station: 'other',
-        device_id: ids()[0],
-        state: 'queued',
-      });
+    await server.knex('run_item').insert({
+      run_id: id,
+      subject: 's',
+      position: 0,
+      kind: 'round',
+      station: 'other',
+      device_id: ids()[0],
+      state: 'queued',
+    });
     const refused = await server.refused('POST', at('/taken-over'), {
       deviceIds: [ids()[0]],
       by: 'Jon',

@@ -56,12 +56,12 @@ export const networkRoutes = (networks: Networks): Route[] => [
     params: IdSchema,
     answer: z.object({ value: z.string().nullable() }),
     problems: ['network-missing'],
-    run: async ({ params }) => {
+    run: async ({ params, who }) => {
       const network = await needNetwork(networks, params.id);
       const value = await networks.vault.get(params.id, NETWORK_SECRET);
       await record(networks, {
         kind: 'revealed',
-        text: `The passphrase of network "${networkTitle(network)}" was shown on the screen.`,
+        text: `The passphrase of network "${networkTitle(network)}" was shown on the screen; asked for by ${who}.`,
       });
       return { value };
     },

@@ -87,7 +87,7 @@ export const batchRoutes = (plans: Plans): Route[] => [
     body: z.object({ kind: SecretKindSchema, deviceId: z.uuid().optional() }),
     answer: z.object({ value: z.string().nullable() }),
     problems: ['batch-missing', 'device-missing'],
-    run: async ({ params, body }) => {
+    run: async ({ params, body, who }) => {
       const { plan } = await needBatch(plans, params.id);
       const device = plan.devices.find(({ id }) => id === body.deviceId);
       if (body.deviceId !== undefined && !device) throw problem('device-missing');
@@ -98,7 +98,7 @@ export const batchRoutes = (plans: Plans): Route[] => [
         kind: 'revealed',
         batchId: params.id,
         ...(device ? { deviceId: device.id } : {}),
-        text: `The password of ${device ? device.hostName : 'the batch'} was shown on the screen.`,
+        text: `The password of ${device ? device.hostName : 'the batch'} was shown on the screen; asked for by ${who}.`,
       });
       return { value };
     },
