@@ -8,6 +8,7 @@ import { checkLarge, filesOfMany, hashing } from './files.mjs';
 import { forecastAgainstRounds } from './forecast.mjs';
 import { finding } from './find.mjs';
 import { growth, inBrowser } from './growth.mjs';
+import { findingAmongAll, papers } from './hand-over.mjs';
 import { keystrokes } from './keystroke.mjs';
 import { personaliseMany } from './plan.mjs';
 import { scanRefused, searchDead } from './sweep.mjs';
@@ -29,6 +30,7 @@ const parts: Record<string, () => Promise<Result[]>> = {
   find: finding,
   arrive: () => arrivals(root, folder),
   bringup: () => bringUps(),
+  handover: async () => [...(await papers(root, folder)), ...(await findingAmongAll(folder))],
   plan: async () => [await personaliseMany(root), ...(await growth())],
   files: async () => [...(await filesOfMany()), ...(await hashing()), ...(await checkLarge(root, folder))],
   browser: async () => [...(await inBrowser(root)), ...(await keystrokes(root, folder))],

@@ -44,7 +44,7 @@ import {
 import { MethodRepository, methodRoutes, type Methods } from './methods';
 import { NetworkRepository, networkRoutes, type Networks } from './networks';
 import { BatchRepository, batchRoutes, type Plans } from './plans';
-import { passportRoutes } from './passport';
+import { FoundRepository, passportRoutes, type Passports } from './passport';
 import { EventHub } from './platform/events/hub';
 import { EventRepository } from './platform/events/repository';
 import { healthRoutes } from './platform/http/health';
@@ -100,6 +100,7 @@ export interface Domains {
   bringUps: BringUps;
   terminals: Terminals;
   exposures: Exposures;
+  passports: Passports;
   handOver: HandOver;
   practice: Practice;
 }
@@ -202,6 +203,14 @@ export function compose(equipment: Equipment): Domains {
     finding,
     bringUps,
   };
+  const passports: Passports = {
+    repository: new FoundRepository(knex),
+    plans,
+    rounds,
+    finding,
+    bringUps,
+    terminals,
+  };
   const handOver: HandOver = {
     ...platform,
     repository: new HandOverRepository(knex),
@@ -210,7 +219,7 @@ export function compose(equipment: Equipment): Domains {
     rounds,
     finding,
     exposures,
-    passports: { plans, rounds, finding, bringUps, terminals },
+    passports,
   };
   runs.register(
     roundRun(rounds),
@@ -236,6 +245,7 @@ export function compose(equipment: Equipment): Domains {
     bringUps,
     terminals,
     exposures,
+    passports,
     handOver,
     practice: { lab, finding },
   };
@@ -260,7 +270,7 @@ export const allRoutes = (domains: Domains): Route[] => [
   ...beforeRoutes(domains.finding),
   ...bringUpRoutes(domains.bringUps),
   ...terminalRoutes(domains.terminals),
-  ...passportRoutes(domains),
+  ...passportRoutes(domains.passports),
   ...exposureRoutes(domains.exposures),
   ...handOverRoutes(domains.handOver),
   ...recordRoutes(domains.handOver),

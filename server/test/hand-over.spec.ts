@@ -437,3 +437,36 @@ describe('taking over', () => {
     ).toBe('no-credentials');
   });
 });
+
+describe('a retired device', () => {
+  it('keeps the reason, and its secrets are destroyed when that is asked, once; one of the plan is refused', async () => {
+    const [, second] = ids();
+    const path = at(`/devices/${second!}/retirement`);
+    expect((await server.refused('POST', path, { reason: 'x', forget: true })).code).toBe('not-retired');
+    expect(await server.knex('secret').where({ owner_id: second })).toHaveLength(2);
+    const now = await server.ok<Batch>('GET', `/batches/${batch.id}`);
+    const save = (version: number, devices: Batch['plan']['devices']): Promise<Batch> =>
+      server.ok(
+        'PUT',
+        `/batches/${batch.id}`,
+        { plan: { ...now.plan, devices }, secrets: {} },
+        { 'If-Match': `"${String(version)}"` },
+      );
+    const without = await save(
+      now.version,
+      now.plan.devices.filter(({ id }) => id !== second),
+    );
+    await server.ok('POST', path, { reason: 'The connector broke off', forget: false });
+    expect(await server.knex('secret').where({ owner_id: second })).toHaveLength(2);
+    await Promise.all([1, 2, 3].map(() => server.ok('POST', path, { reason: '', forget: true })));
+    expect(await server.knex('secret').where({ owner_id: second })).toHaveLength(0);
+    const lines = await logged();
+    expect(lines.filter((line) => line.includes('destroyed the private half of tank-02'))).toHaveLength(1);
+    expect(lines.some((line) => line.includes('was retired: The connector broke off. Noted by'))).toBe(true);
+    // It may come back, and its card is not written any more: no new secrets are made for its old label.
+    await save(without.version, now.plan.devices);
+    expect(await server.knex('secret').where({ owner_id: second })).toHaveLength(0);
+    const refused = await server.refused('POST', at('/reveal'), { kind: 'userPassword', deviceId: second });
+    expect(refused.detail).toContain('forgot the password');
+  });
+});

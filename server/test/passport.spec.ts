@@ -143,7 +143,10 @@ describe('the passport of a device', () => {
     expect(before.retired).toBeNull();
     const without = await save(now.version, rest);
     const after = await passport(0);
-    expect(after).toEqual({ ...before, retired: { device: gone, at: expect.any(Number) as number } });
+    expect(after).toEqual({
+      ...before,
+      retired: { device: gone, at: expect.any(Number) as number, reason: '' },
+    });
     const retired = (): Promise<RetiredDevice[]> => server.ok('GET', `/batches/${batch.id}/retired`);
     expect(await retired()).toEqual([after.retired]);
     // Nothing waits for it any more.

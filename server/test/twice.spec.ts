@@ -286,6 +286,12 @@ const cases: Record<string, Case> = {
       expect(await count('device', { id, taken_over_by: null, secrets_forgotten_at: null })).toBe(1);
     },
   },
+  // It is in the plan; of one that is retired: hand-over.spec.
+  'post /batches/:id/devices/:deviceId/retirement': {
+    call: () =>
+      plain('POST', '/batches/{batch}/devices/{device}/retirement', { reason: 'worn', forget: true }),
+    holds: none,
+  },
   'post /batches/:id/exposure': {
     call: () => plain('POST', '/batches/{batch}/exposure', { deviceIds: [device()], way: null }),
     holds: none,

@@ -15,6 +15,8 @@ const passport = (deviceId: string): Passport => ({
   hostKey: null,
   fingerprint: null,
   retired: null,
+  takenOver: null,
+  secretsForgottenAt: null,
   cards: [],
   sightings: [],
   broughtUp: [],

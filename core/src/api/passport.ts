@@ -34,6 +34,8 @@ export const RetiredDeviceSchema = z.object({
   /** As it was planned last. */
   device: DeviceSchema,
   at: z.number(),
+  /** Why, as somebody wrote it down; empty otherwise. */
+  reason: z.string(),
 });
 export type RetiredDevice = z.infer<typeof RetiredDeviceSchema>;
 
@@ -48,6 +50,13 @@ export const PassportBringUpSchema = z.object({
 });
 export type PassportBringUp = z.infer<typeof PassportBringUpSchema>;
 
+/** Why a device was retired, and whether what lets the bench in is destroyed. */
+export const RetirementSchema = z.object({
+  reason: z.string().trim().max(400),
+  /** Destroys the private half of its host key and its password here. */
+  forget: z.boolean(),
+});
+
 export const PassportSchema = z.object({
   batchId: z.uuid(),
   deviceId: z.uuid(),
@@ -56,6 +65,10 @@ export const PassportSchema = z.object({
   fingerprint: z.string().nullable(),
   /** Null while it is in the plan. */
   retired: RetiredDeviceSchema.nullable(),
+  /** Who has it now; null while nobody was noted. */
+  takenOver: z.object({ by: z.string(), at: z.number() }).nullable(),
+  /** When the bench destroyed the private half of its host key and its password; null while it has them. */
+  secretsForgottenAt: z.number().nullable(),
   /** Newest first. */
   cards: z.array(PassportCardSchema),
   /** Hosts that showed its host key, signed with or not, newest first. */
@@ -66,3 +79,18 @@ export const PassportSchema = z.object({
   terminals: z.array(TerminalRecordSchema),
 });
 export type Passport = z.infer<typeof PassportSchema>;
+
+/** Something that was found among all batches there ever were. */
+export const FoundSchema = z.object({
+  kind: z.enum(['device', 'card', 'image', 'batch']),
+  /** Of a card its key. */
+  id: z.string(),
+  title: z.string(),
+  /** What tells it from others: mark and batch of a device, size of a card. */
+  more: z.string(),
+  /** By what it was found, in words. */
+  by: z.string(),
+  /** A batch from which it can be opened; null while there is none. */
+  batchId: z.uuid().nullable(),
+});
+export type Found = z.infer<typeof FoundSchema>;

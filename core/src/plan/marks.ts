@@ -51,3 +51,23 @@ export function drawMark(random: (below: number) => number, taken: ReadonlySet<s
   }
   throw new RangeError('no free mark was found; retire old batches first');
 }
+
+/**
+ * Marks that a wrong one could be meant for: one character is another, or two neighbours changed places. The check
+ * character leaves few of them.
+ */
+export function marksNear(typed: string): string[] {
+  const mark = normaliseMark(typed);
+  if (!new RegExp(`^[0-9A-Z]{${String(MARK_PAYLOAD + 1)}}$`).test(mark) || isMark(mark)) return [];
+  const near = new Set<string>();
+  for (let at = 0; at < mark.length; at++) {
+    for (const char of alphabet) near.add(mark.slice(0, at) + char + mark.slice(at + 1));
+    const swapped = mark
+      .slice(at, at + 2)
+      .split('')
+      .reverse()
+      .join('');
+    near.add(mark.slice(0, at) + swapped + mark.slice(at + 2));
+  }
+  return [...near].filter(isMark);
+}

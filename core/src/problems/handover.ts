@@ -81,4 +81,10 @@ export const handOverProblems = problemsOf({
     status: 409,
     says: 'Nobody is looking at the boards of this batch any more.',
   },
+  'not-retired': {
+    status: 409,
+    unharmed: 'Nothing was destroyed.',
+    says: 'This device is not retired, or is none of this batch.',
+    todo: 'Take it out of the plan first.',
+  },
 });

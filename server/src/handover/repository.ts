@@ -84,6 +84,16 @@ export class HandOverRepository {
     return rows.map(({ id }) => id);
   }
 
+  /** Writes down why a device was retired. @returns its name; null when it is none that was */
+  async giveReason(batchId: string, deviceId: string, reason: string, db: Knex): Promise<string | null> {
+    const rows: { host_name: string }[] = await db('device')
+      .where({ batch_id: batchId, id: deviceId })
+      .whereNotNull('retired_at')
+      .update({ retired_reason: reason })
+      .returning('host_name');
+    return rows[0]?.host_name ?? null;
+  }
+
   /** Devices among these that something is being done with: it may need what is to be forgotten. */
   async busy(deviceIds: readonly string[], db: Knex): Promise<string[]> {
     const rows = await db('run_item')

@@ -22,6 +22,7 @@ import {
   MergeKnownHostsSchema,
   monitoringTargets,
   PaperSchema,
+  RetirementSchema,
   SavedLabelSizeSchema,
   settingsOf,
   sshConfig,
@@ -42,7 +43,7 @@ import { handOver } from './handed-over';
 import { lookAtKnownHosts, mergeIntoFile } from './known-hosts-file';
 import { labelPages, needLetters } from './labels';
 import { pdfOf } from './paper/pdf';
-import { exported, takeOver } from './taken-over';
+import { closeRetired, exported, takeOver } from './taken-over';
 
 /** What a file may be asked for beside its name. */
 const FileQuerySchema = z.object({
@@ -274,5 +275,14 @@ export const handOverRoutes = (handover: HandOver): Route[] => [
     body: TakenOverSchema,
     problems: ['batch-missing', 'device-missing', 'card-copied', 'not-handed-over', 'device-at-work'],
     run: ({ params, body, who }) => takeOver(handover, params.id, body, who),
+  }),
+  route({
+    method: 'post',
+    path: '/batches/:id/devices/:deviceId/retirement',
+    summary: 'Note why a device was retired, and destroy its secrets here if asked',
+    params: IdSchema.extend({ deviceId: z.uuid() }),
+    body: RetirementSchema,
+    problems: ['not-retired', 'device-at-work'],
+    run: ({ params, body, who }) => closeRetired(handover, params.id, params.deviceId, body, who),
   }),
 ];

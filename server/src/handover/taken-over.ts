@@ -74,6 +74,55 @@ export async function takeOver(
   handover.events.send({ type: 'progress', batchId });
 }
 
+/**
+ * Writes down why a device was retired, and destroys what lets the bench in if asked. One that is in the plan is refused:
+ * its card may still be written.
+ * @throws Problem
+ */
+export async function closeRetired(
+  handover: HandOver,
+  batchId: string,
+  deviceId: string,
+  { reason, forget }: { reason: string; forget: boolean },
+  who: string,
+): Promise<void> {
+  await handover.knex.transaction(async (db) => {
+    await handover.repository.lock(batchId, [deviceId], db);
+    const name = await handover.repository.giveReason(batchId, deviceId, reason, db);
+    if (name === null) throw problem('not-retired');
+    let gone: string[] = [];
+    if (forget) {
+      const busy = await handover.repository.busy([deviceId], db);
+      if (busy.length > 0) throw problem('device-at-work', { names: name });
+      gone = await handover.repository.forgotten([deviceId], db);
+      for (const id of gone) await handover.plans.vault.forget(id, db);
+    }
+    await handover.log.add(
+      [
+        ...(reason === ''
+          ? []
+          : [
+              {
+                kind: 'retired',
+                batchId,
+                deviceId,
+                text: `${name} was retired: ${reason}. Noted by ${who}.`,
+              },
+            ]),
+        ...gone.map(() => ({
+          kind: 'forgotten',
+          batchId,
+          deviceId,
+          text: `The bench destroyed the private half of ${name}’s host key and its password; asked for by ${who}.`,
+        })),
+      ],
+      db,
+    );
+  });
+  handover.events.send({ type: 'log' });
+  handover.events.send({ type: 'batches' });
+}
+
 /** Records of what leaves as a file. */
 export const exported = (handover: HandOver, batchId: string, fileName: string, who: string): Promise<void> =>
   record(handover, {

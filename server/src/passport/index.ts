@@ -2,3 +2,4 @@
 export type { Passports } from './domain';
 export { passportRoutes } from './routes';
 export { passportOf } from './passport';
+export { FoundRepository } from './found-repository';

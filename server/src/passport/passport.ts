@@ -13,7 +13,7 @@ export async function passportOf(
   const { plan } = await needBatch(plans, batchId);
   const record = await plans.repository.recordOf(batchId, deviceId);
   if (!record) throw problem('device-missing');
-  const { hostKey, fingerprint, retired } = record;
+  const { hostKey, fingerprint, retired, takenOver, secretsForgottenAt } = record;
   const [cards, sightings, times, kept] = await Promise.all([
     rounds.repository.cardsOf(deviceId),
     hostKey === null ? [] : finding.repository.ofKey(batchId, hostKey),
@@ -30,5 +30,17 @@ export async function passportOf(
     // Of a step that left the plan since its id is all that is left.
     steps: steps.map((step) => ({ ...step, title: titles.get(step.stepId) ?? step.stepId })),
   }));
-  return { batchId, deviceId, hostKey, fingerprint, retired, cards, sightings, broughtUp, terminals: kept };
+  return {
+    batchId,
+    deviceId,
+    hostKey,
+    fingerprint,
+    retired,
+    takenOver,
+    secretsForgottenAt,
+    cards,
+    sightings,
+    broughtUp,
+    terminals: kept,
+  };
 }

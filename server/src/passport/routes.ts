@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { PassportSchema, RetiredDeviceSchema } from '@nest-mark/core';
+import { FoundSchema, PassportSchema, RetiredDeviceSchema } from '@nest-mark/core';
 import { needBatch } from '../plans';
 import { IdSchema, route, type Route } from '../platform/http/route';
 import type { Passports } from './domain';
@@ -8,6 +8,15 @@ import { passportOf } from './passport';
 const DeviceSchema = z.object({ id: z.uuid(), deviceId: z.uuid() });
 
 export const passportRoutes = (passports: Passports): Route[] => [
+  route({
+    method: 'get',
+    path: '/found',
+    summary:
+      'What has this mark, name, hardware address, card, host key or image, among all batches there ever were',
+    query: z.object({ text: z.string().trim().min(1).max(200) }),
+    answer: z.array(FoundSchema),
+    run: ({ query }) => passports.repository.find(query.text),
+  }),
   route({
     method: 'get',
     path: '/batches/:id/retired',

@@ -31,6 +31,10 @@ interface DeviceRow {
   handed_over_at: Date | null;
   carrier_done_at: Date | null;
   retired_at: Date | null;
+  retired_reason: string;
+  taken_over_by: string | null;
+  taken_over_at: Date | null;
+  secrets_forgotten_at: Date | null;
   host_key: string | null;
   host_key_fingerprint: string | null;
 }
@@ -187,11 +191,30 @@ export class BatchRepository {
   async recordOf(
     batchId: string,
     deviceId: string,
-  ): Promise<(DeviceRecord & { retired: RetiredDevice | null }) | null> {
+  ): Promise<
+    | (DeviceRecord & {
+        retired: RetiredDevice | null;
+        takenOver: { by: string; at: number } | null;
+        secretsForgottenAt: number | null;
+      })
+    | null
+  > {
     const row = await this.knex<DeviceRow>('device').where({ batch_id: batchId, id: deviceId }).first();
     if (!row) return null;
-    const retired = row.retired_at && { device: toDevice(row), at: millis(row.retired_at) };
-    return { ...toRecord(row), retired };
+    const retired = row.retired_at && {
+      device: toDevice(row),
+      at: millis(row.retired_at),
+      reason: row.retired_reason,
+    };
+    return {
+      ...toRecord(row),
+      retired,
+      takenOver:
+        row.taken_over_by !== null && row.taken_over_at !== null
+          ? { by: row.taken_over_by, at: millis(row.taken_over_at) }
+          : null,
+      secretsForgottenAt: millisOrNull(row.secrets_forgotten_at),
+    };
   }
 
   /** Whether the bench was asked to forget the secrets of a device. */
@@ -209,7 +232,11 @@ export class BatchRepository {
       .where('batch_id', batchId)
       .whereNotNull('retired_at')
       .orderBy([{ column: 'retired_at', order: 'desc' }, { column: 'position' }]);
-    return rows.map((row) => ({ device: toDevice(row), at: millis(row.retired_at) }));
+    return rows.map((row) => ({
+      device: toDevice(row),
+      at: millis(row.retired_at),
+      reason: row.retired_reason,
+    }));
   }
 
   /** Devices among these, or of all, whose host key is not on record. */
@@ -309,10 +336,21 @@ export class BatchRepository {
           notes: device.notes,
           overrides: JSON.stringify(device.overrides),
           retired_at: null,
+          retired_reason: '',
         })),
       )
       .onConflict('id')
-      .merge(['position', 'nest', 'mark', 'host_name', 'role', 'notes', 'overrides', 'retired_at'])
+      .merge([
+        'position',
+        'nest',
+        'mark',
+        'host_name',
+        'role',
+        'notes',
+        'overrides',
+        'retired_at',
+        'retired_reason',
+      ])
       .where('device.batch_id', batchId)
       .returning('id');
     if (kept.length < devices.length) throw new DeviceElsewhere();

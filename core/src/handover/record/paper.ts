@@ -16,10 +16,18 @@ const LEADING = 1.35;
 const TEXT = 3.1;
 const CELL = 2.6;
 const PAD = 0.9;
+/** Width of most letters, in parts of their size. */
+const USUAL_LETTER = 0.55;
 
 /** Breaks a text into lines that fit; a word that is too long is broken anywhere. */
 export function wrapped(text: string, face: Face, size: number, width: number, measure: Measure): string[] {
-  const fits = (line: string): boolean => measure(line, face) * size <= width;
+  // Letter by letter: pairs that lie closer make a line shorter than this, never longer.
+  const widthOf = (line: string): number => {
+    let sum = 0;
+    for (const letter of line) sum += measure(letter, face);
+    return sum * size;
+  };
+  const fits = (line: string): boolean => widthOf(line) <= width;
   const lines: string[] = [];
   let line = '';
   const put = (piece: string): void => {
@@ -116,7 +124,7 @@ class Layout {
         8,
         ...rows
           .slice(0, 200)
-          .map((row) => Math.min(60, this.measure(row[at] ?? '', 'plain') * CELL + 2 * PAD)),
+          .map((row) => Math.min(60, [...(row[at] ?? '')].length * USUAL_LETTER * CELL + 2 * PAD)),
       ),
     );
     const sum = wanted.reduce((all, one) => all + one, 0);

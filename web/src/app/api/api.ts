@@ -3,6 +3,7 @@ import { from, type Observable } from 'rxjs';
 import * as z from 'zod';
 import {
   BatchProgressSchema,
+  FoundSchema,
   BatchSchema,
   BatchSummarySchema,
   BoardListSchema,
@@ -47,6 +48,7 @@ import {
   type CaseMend,
   type CaseUnsaid,
   type CaseView,
+  type Found,
   type GivenClues,
   type Naming,
   type HostTable,
@@ -203,6 +205,9 @@ export class Api {
 
   passport = (batchId: string, deviceId: string): Observable<Passport> =>
     call('GET', `/batches/${batchId}/devices/${deviceId}/passport`, PassportSchema);
+  /** Looks through all batches there ever were. */
+  found = (text: string): Observable<Found[]> =>
+    call('GET', `/found?${new URLSearchParams({ text }).toString()}`, z.array(FoundSchema));
   retired = (batchId: string): Observable<RetiredDevice[]> =>
     call('GET', `/batches/${batchId}/retired`, z.array(RetiredDeviceSchema));
   log = (query: Record<string, string>): Observable<LogEntry[]> =>

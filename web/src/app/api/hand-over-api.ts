@@ -30,6 +30,8 @@ export class HandOverApi {
     call('GET', `/batches/${id}/hand-over`, HandOverViewSchema);
   takeOver = (id: string, body: TakenOver): Observable<void> =>
     order('POST', `/batches/${id}/taken-over`, { body });
+  closeRetired = (id: string, deviceId: string, reason: string, forget: boolean): Observable<void> =>
+    order('POST', `/batches/${id}/devices/${deviceId}/retirement`, { body: { reason, forget } });
 
   labels = (id: string, body: LabelsWanted): Observable<Paper> =>
     call('POST', `/batches/${id}/hand-over/labels`, PaperSchema, { body });

@@ -35,6 +35,7 @@ import { standingWords } from '../tray/words';
 import { LongValue } from '../ui/long-value';
 import { moment } from '../ui/moment';
 import { ReadPassport } from './read-passport';
+import { Retirement } from './retirement';
 
 const heldWords: Record<Held, string> = {
   now: 'its card now',
@@ -46,7 +47,7 @@ const heldWords: Record<Held, string> = {
 /** Everything about one board on one page, and what can be done with it now. */
 @Component({
   selector: 'nm-passport-page',
-  imports: [DevicePassword, LongValue, Ring, RouterLink, StepMark],
+  imports: [DevicePassword, LongValue, Retirement, Ring, RouterLink, StepMark],
   providers: [ReadPassport],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './passport-page.html',
@@ -82,9 +83,15 @@ export class PassportPage {
   protected readonly view = computed(() => this.inOrder()[this.at()]);
   protected readonly retired = computed(() => {
     const retired = this.view() ? null : (this.passport()?.retired ?? null);
-    return retired && { device: retired.device, since: moment(retired.at) };
+    return retired && { device: retired.device, since: moment(retired.at), reason: retired.reason };
   });
   /** As it is planned, or as it was when it left the plan. */
+  protected readonly when = (at: number): string => moment(at);
+  /** When its secrets were destroyed here, in words; empty while they were not. */
+  protected readonly secretsGone = computed(() => {
+    const at = this.passport()?.secretsForgottenAt ?? null;
+    return at === null ? '' : moment(at);
+  });
   protected readonly device = computed(() => this.view()?.device ?? this.retired()?.device ?? null);
   /** Only what is in the plan can be selected. */
   private readonly planned = computed(() => this.view() !== undefined);

@@ -3,6 +3,7 @@ import {
   ChangeDetectionStrategy,
   Component,
   computed,
+  DestroyRef,
   type ElementRef,
   inject,
   output,
@@ -13,6 +14,8 @@ import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { InputText } from 'primeng/inputtext';
+import type { Found } from '@nest-mark/core/api';
+import { Api } from '../api/api';
 import { BatchActions } from '../state/batch.actions';
 import { batchFeature } from '../state/batch.reducer';
 import { SelectionActions } from '../state/selection';
@@ -45,6 +48,12 @@ const pages: readonly [string, string][] = [
   ['checks', 'What is checked, and why'],
 ];
 
+/** Milliseconds after the last letter before all batches are looked through. */
+const QUIET = 180;
+/** Letters from which that is worth it. */
+const LEAST_ELSEWHERE = 3;
+const MOST_ELSEWHERE = 8;
+
 /** One line that finds devices by name, mark or nest, and does what the pages do. */
 @Component({
   selector: 'nm-command-line',
@@ -56,6 +65,7 @@ const pages: readonly [string, string][] = [
 export class CommandLine {
   private readonly store = inject(Store);
   private readonly router = inject(Router);
+  private readonly api = inject(Api);
   private readonly theme = inject(Theme);
   private readonly passports = inject(OpenPassport);
   private readonly views = this.store.selectSignal(selectDeviceViews);
@@ -132,12 +142,47 @@ export class CommandLine {
       },
     ];
   });
-  protected readonly hits = computed(() => matching(this.commands(), this.text()));
+  /** What the server found among all batches for what is typed. */
+  private readonly found = signal<{ text: string; found: readonly Found[] }>({ text: '', found: [] });
+  private asked = 0;
+  private timer: ReturnType<typeof setTimeout> | undefined;
+
+  private readonly elsewhere = computed((): Command[] => {
+    const { text, found } = this.found();
+    if (text !== this.text().trim()) return [];
+    const here = this.batchId();
+    const mine = new Set(this.views().map(({ device }) => device.id));
+    return found.flatMap((one): Command[] => {
+      const to = one.batchId ?? here;
+      // What this batch has is found here already, but for a mark with a slip in it.
+      if (to === null || one.kind === 'batch') return [];
+      if (one.kind === 'device' && mine.has(one.id) && !one.by.includes('slip')) return [];
+      const path =
+        one.kind === 'device'
+          ? ['device', one.id]
+          : one.kind === 'card'
+            ? ['card-records', one.id]
+            : ['images'];
+      return [
+        {
+          kind: one.kind,
+          title: one.title,
+          more: `${one.more} · ${one.by}`,
+          run: () => void this.router.navigate(['/batch', to, ...path]),
+        },
+      ];
+    });
+  });
+  protected readonly hits = computed(() => [
+    ...matching(this.commands(), this.text()),
+    ...this.elsewhere().slice(0, MOST_ELSEWHERE),
+  ]);
 
   private readonly dialog = viewChild.required<ElementRef<HTMLDialogElement>>('dialog');
   private readonly line = viewChild.required<ElementRef<HTMLInputElement>>('line');
 
   constructor() {
+    inject(DestroyRef).onDestroy(() => clearTimeout(this.timer));
     // The browser's own dialog: it takes the focus at once, so that no letter of a quick typist is lost.
     afterNextRender(() => {
       this.dialog().nativeElement.showModal();
@@ -153,6 +198,18 @@ export class CommandLine {
   protected type(text: string): void {
     this.text.set(text);
     this.at.set(0);
+    clearTimeout(this.timer);
+    const wanted = text.trim();
+    const turn = ++this.asked;
+    if (wanted.length < LEAST_ELSEWHERE) return;
+    this.timer = setTimeout(() => {
+      this.api.found(wanted).subscribe({
+        // An answer that comes after the next letter is not wanted any more.
+        next: (found) => turn === this.asked && this.found.set({ text: wanted, found }),
+        // The line still finds what this batch has.
+        error: () => undefined,
+      });
+    }, QUIET);
   }
 
   protected move(by: number): void {

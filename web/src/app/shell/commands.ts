@@ -1,6 +1,6 @@
 /** Something that the command line can find or do. */
 export interface Command {
-  kind: 'device' | 'page' | 'field' | 'batch' | 'action';
+  kind: 'device' | 'page' | 'field' | 'batch' | 'action' | 'card' | 'image';
   title: string;
   more: string;
   run: () => void;

@@ -27,12 +27,25 @@ export async function up(knex: Knex): Promise<void> {
     create unique index run_exposure_once on run (batch_id)
       where kind = 'exposure' and state in ('queued', 'running', 'held');
     create index device_host_name on device (lower(host_name) text_pattern_ops);
-    create index device_print on device (host_key_fingerprint);
+    create index device_print on device (host_key_fingerprint text_pattern_ops);
+    create index sighting_hardware on sighting (hardware_address) where key_proven;
+    create index card_key_prefix on card (lower(key) text_pattern_ops);
   `);
+  // Any part of a name is found by trigrams. Where the database does not lend that to us, names are read one by one.
+  await knex.raw(`
+    do $$ begin
+      create extension if not exists pg_trgm;
+      create index device_host_name_parts on device using gin (lower(host_name) gin_trgm_ops);
+    exception when others then
+      raise notice 'names are found without an index: %', sqlerrm;
+    end $$`);
 }
 
 export async function down(knex: Knex): Promise<void> {
   await knex.raw(`
+    drop index if exists device_host_name_parts;
+    drop index card_key_prefix;
+    drop index sighting_hardware;
     drop index device_print;
     drop index device_host_name;
     drop index run_exposure_once;
