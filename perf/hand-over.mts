@@ -57,7 +57,7 @@ export const papers = (root: string, folder: string): Promise<Result[]> =>
         deviceIds: null,
       });
     });
-    const record = await timed(async () => void (await fetched('record')));
+    const record = await timed(() => fetched('record'));
     return [
       {
         what: `${String(DEVICES)} labels as a PDF`,
@@ -109,8 +109,7 @@ export async function findingAmongAll(folder: string): Promise<Result[]> {
       ['a part of a name', 'nk-7777'],
     ] as const) {
       const times: number[] = [];
-      for (let turn = 0; turn < 9; turn++)
-        times.push(await timed(async () => void (await repository.find(text))));
+      for (let turn = 0; turn < 9; turn++) times.push(await timed(() => repository.find(text)));
       results.push({
         what: `${what} among ${String(ALL)} devices`,
         figure: `${median(times).toFixed(0)} ms`,

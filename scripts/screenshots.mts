@@ -138,6 +138,27 @@ async function shots(page: Page): Promise<void> {
   await practice({ do: 'power', nest: 'C4', on: false });
   await go('Hand over');
   await shot('hand-over');
+  const partOf = (name: string): Promise<void> =>
+    page
+      .getByRole('navigation', { name: 'Parts of handing over' })
+      .getByRole('link', { name, exact: true })
+      .click();
+  await partOf('Labels');
+  await page.getByLabel('each device').check();
+  await page.getByText('12 labels on 1 sheet').waitFor();
+  await page.locator('nm-drawn-page').first().waitFor();
+  await page.waitForTimeout(1500);
+  await shot('labels');
+  await practice({ do: 'spoil', nest: 'A3', fault: 'open-screen' });
+  await practice({ do: 'spoil', nest: 'B1', fault: 'open-password' });
+  await partOf('How exposed');
+  await page.locator('#inside-way').click();
+  await page.getByRole('option', { name: 'the bench’s own key' }).click();
+  await page.getByRole('button', { name: /^Look at/ }).click();
+  await page.getByText(/boards need a look/).waitFor({ timeout: 60_000 });
+  await page.getByRole('button', { name: /^Look at/ }).waitFor({ timeout: 60_000 });
+  await shot('exposure');
+  await partOf('Devices');
   await page.getByRole('link', { name: 'tank-07' }).click();
   await page.getByText('its card now').waitFor();
   await shot('passport');
@@ -168,11 +189,6 @@ async function shots(page: Page): Promise<void> {
   await page.getByRole('heading', { name: 'What is wrong' }).waitFor();
   await page.evaluate("document.getElementById('check-title').scrollIntoView()");
   await shot('card-check');
-  await go('Card records');
-  await page.locator('tr[data-card]').first().waitFor();
-  await shot('card-records');
-  await go('Networks');
-  await shot('networks');
   await go('Plan');
   const openPart = (name: string): Promise<void> =>
     page

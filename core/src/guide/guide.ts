@@ -223,15 +223,26 @@ export const guide: readonly GuidePart[] = [
     view: 'hand-over',
     steps: [
       {
-        do: 'Save the known hosts and the client configuration for whoever will log in.',
+        do: 'Print labels for boards, cards and supplies; choose a colour for each role or device where they look alike.',
+        why: 'A year later the mark on the label is what leads back to everything that is known of a board.',
+      },
+      {
+        do: 'Look how exposed the boards are, and mend what is grave.',
+        why: 'Open screens, accounts that came with the image, a login by password: whoever is on the same network finds them too.',
+      },
+      {
+        do: 'Save the known hosts and the client configuration for whoever will log in, or merge them into a file of yours.',
         why: 'The first login then asks nothing, and a stranger is refused.',
+      },
+      {
+        do: 'Give each password to one person: on a slip of paper, for a password manager, or sealed.',
       },
       {
         do: 'Shut boards down before you cut their power.',
         why: 'A card that is written at that moment may be spoilt.',
       },
       {
-        do: 'Note them as handed over. Press Enter on a device for its passport: everything that was done to it.',
+        do: 'Note them as handed over, and who took them over. Save the record. Press Enter on a device for its passport: everything that was done to it.',
       },
     ],
   },

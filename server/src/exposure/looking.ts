@@ -33,6 +33,7 @@ async function work(exposures: Exposures, { run, control }: RunHandle): Promise<
       exposures.plans.networks.repository.list(),
     ]),
   );
+  const stopped = (): boolean => control.signal.aborted;
   const one = async (item: RunItem): Promise<void> => {
     const device = batch.plan.devices.find(({ id }) => id === item.subject);
     const end = async (how: ItemEnd, found: FoundOpen | null): Promise<void> => {
@@ -49,7 +50,7 @@ async function work(exposures: Exposures, { run, control }: RunHandle): Promise<
       );
       exposures.events.send({ type: 'progress', batchId });
     };
-    if (control.signal.aborted) return;
+    if (stopped()) return;
     if (!device) return end({ state: 'failed', message: 'The device left the plan.' }, null);
     // Where it is, is asked at the last moment: an address may have been given to somebody else.
     const place = await untilRecorded(exposures, () => placeOf(exposures, batchId, device.id));
@@ -61,7 +62,8 @@ async function work(exposures: Exposures, { run, control }: RunHandle): Promise<
       await end({ state: 'done', message: '' }, found);
     } catch (error) {
       if (exposures.closing.aborted) throw error;
-      if (control.signal.aborted) return;
+      // It may have been stopped since it was begun.
+      if (stopped()) return;
       if (!(error instanceof ShellError || error instanceof VaultError)) throw error;
       await end({ state: 'failed', message: reasonOf(error) }, null);
     }
@@ -70,9 +72,7 @@ async function work(exposures: Exposures, { run, control }: RunHandle): Promise<
   const results = await Promise.allSettled(items.map((item) => limit(() => one(item))));
   const broken = results.find((result) => result.status === 'rejected');
   if (broken) throw broken.reason;
-  return control.signal.aborted
-    ? { state: 'cancelled', reason: 'It was stopped.' }
-    : { state: 'done', reason: '' };
+  return stopped() ? { state: 'cancelled', reason: 'It was stopped.' } : { state: 'done', reason: '' };
 }
 
 /** What a look came to, for the log. */

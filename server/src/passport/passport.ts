@@ -1,16 +1,18 @@
-import type { Passport } from '@nest-mark/core';
+import type { Passport, Plan } from '@nest-mark/core';
 import { shippedSteps, stepOf } from '@nest-mark/core/bring-up';
-import { needBatch } from '../plans';
 import { problem } from '../platform/http/problems';
 import type { Passports } from './domain';
 
-/** Everything that is on record about one device of a batch, retired or not. @throws Problem */
+/**
+ * Everything that is on record about one device of a batch, retired or not. The plan is given, since who asks for many
+ * must not read it for each.
+ * @throws Problem
+ */
 export async function passportOf(
   { plans, rounds, finding, bringUps, terminals }: Passports,
-  batchId: string,
+  { id: batchId, plan }: { id: string; plan: Plan },
   deviceId: string,
 ): Promise<Passport> {
-  const { plan } = await needBatch(plans, batchId);
   const record = await plans.repository.recordOf(batchId, deviceId);
   if (!record) throw problem('device-missing');
   const { hostKey, fingerprint, retired, takenOver, secretsForgottenAt } = record;

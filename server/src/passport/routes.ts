@@ -37,6 +37,7 @@ export const passportRoutes = (passports: Passports): Route[] => [
     params: DeviceSchema,
     answer: PassportSchema,
     problems: ['batch-missing', 'device-missing'],
-    run: ({ params: { id: batchId, deviceId } }) => passportOf(passports, batchId, deviceId),
+    run: async ({ params: { id, deviceId } }) =>
+      passportOf(passports, await needBatch(passports.plans, id), deviceId),
   }),
 ];

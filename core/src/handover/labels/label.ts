@@ -129,7 +129,7 @@ export function drawLabel(
       },
     );
     if (upright) height -= stripe + 0.5;
-    else width -= stripe + 0.8;
+    else width -= stripe + 1.2;
   }
 
   const fits = (text: string, face: Face): number => width / Math.max(0.001, measure(text, face));

@@ -1,5 +1,4 @@
 import { buffer } from 'node:stream/consumers';
-import type { Readable } from 'node:stream';
 import { documentHtml, documentPages, type Document } from '@nest-mark/core';
 import { ZipFile } from 'yazl';
 import type { HandOver } from '../domain';
@@ -40,5 +39,5 @@ export async function recordArchive(handover: HandOver, document: Document): Pro
   );
   zip.addBuffer(Buffer.from(howToCheck(missing, fingerprint)), 'HOW-TO-CHECK.txt');
   zip.end();
-  return buffer(zip.outputStream as unknown as Readable);
+  return buffer(zip.outputStream);
 }

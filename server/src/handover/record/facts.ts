@@ -39,7 +39,11 @@ export async function recordFacts(handover: HandOver, batchId: string, madeBy: s
     await Promise.all(
       devices.map((device) =>
         limit(async (): Promise<[string, DeviceHistory]> => {
-          const { cards, sightings, broughtUp } = await passportOf(passports, batchId, device.id);
+          const { cards, sightings, broughtUp } = await passportOf(
+            passports,
+            { id: batchId, plan },
+            device.id,
+          );
           const look = looks.get(device.id);
           const entry = takenOver.get(device.id);
           return [

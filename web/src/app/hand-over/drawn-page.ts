@@ -21,7 +21,6 @@ const weights = { plain: 400, bold: 700, mono: 500 } as const;
       [attr.viewBox]="'0 0 ' + page().width + ' ' + page().height"
       [attr.width]="page().width + 'mm'"
       [attr.height]="page().height + 'mm'"
-      (click)="pick($event)"
     >
       <rect x="0" y="0" [attr.width]="page().width" [attr.height]="page().height" fill="#ffffff" />
       @for (one of items(); track $index) {
@@ -89,6 +88,7 @@ const weights = { plain: 400, bold: 700, mono: 500 } as const;
       }
     </svg>
   `,
+  host: { '(click)': 'pick($event)' },
   styles: `
     svg {
       display: block;
@@ -114,7 +114,9 @@ export class DrawnPage {
   protected readonly items = computed((): readonly Drawn[] => this.page().drawn);
 
   protected pick(event: MouseEvent): void {
-    const box = (event.currentTarget as SVGElement).getBoundingClientRect();
+    const drawn = (event.currentTarget as HTMLElement).querySelector('svg');
+    if (!drawn) return;
+    const box = drawn.getBoundingClientRect();
     const { width, height } = this.page();
     this.picked.emit({
       x: ((event.clientX - box.left) / box.width) * width,
