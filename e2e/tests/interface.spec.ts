@@ -1,7 +1,7 @@
 import { expect, test } from '../helpers/app';
 import { audit, sideways } from '../helpers/audit';
 import { readyBatch } from '../helpers/ready';
-import { armRound, part, parts, pick, search, setPace, stage, stages } from '../helpers/steps';
+import { armRound, handOverPart, part, parts, pick, search, setPace, stage, stages } from '../helpers/steps';
 
 test('every view, light and dark, passes the automated checks of WCAG 2.2 AA and needs no sideways scrolling', async ({
   app,
@@ -47,6 +47,17 @@ test('every view, light and dark, passes the automated checks of WCAG 2.2 AA and
       await part(page, name);
       if (name === 'System' && theme === 'light')
         await page.getByRole('button', { name: 'Add an extra file' }).click();
+      await page.waitForTimeout(400);
+      await audit(page, theme === 'dark' ? 'color-contrast' : undefined, 'main');
+      expect(await sideways(page), `${name} in ${theme}`).toBe(0);
+    }
+    for (const name of ['Labels', 'Logging in', 'Credentials', 'Other tools', 'How exposed', 'Record']) {
+      await handOverPart(page, name);
+      if (name === 'How exposed' && theme === 'light') {
+        await page.getByRole('button', { name: /^Look at/ }).click();
+        await expect(page.getByText(/boards need a look$/)).toBeVisible();
+      }
+      if (name === 'Labels') await expect(page.locator('nm-drawn-page').first()).toBeVisible();
       await page.waitForTimeout(400);
       await audit(page, theme === 'dark' ? 'color-contrast' : undefined, 'main');
       expect(await sideways(page), `${name} in ${theme}`).toBe(0);
