@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import fc from 'fast-check';
 import { parse } from 'yaml';
 import {
+  credentialsCsv,
   dnsmasqHosts,
   hostsFile,
   inComment,
@@ -143,6 +144,57 @@ print(json.dumps(out))`;
       );
     });
   });
+
+  it('credentials for a password manager: Python’s csv reads each as it was, passwords to the letter', async () => {
+    await inScratch((folder) => {
+      const file = join(folder, 'credentials.csv');
+      const read = `import csv,json,sys
+print(json.dumps(list(csv.DictReader(open(sys.argv[1], encoding='utf8', newline='')))))`;
+      fc.assert(
+        fc.property(
+          handedOvers,
+          fc.array(fc.string({ unit: 'grapheme', minLength: 1, maxLength: 30 }), {
+            minLength: 6,
+            maxLength: 6,
+          }),
+          (devices, passwords) => {
+            const given = devices.map((device, at) => ({ ...device, password: passwords[at] ?? 'x' }));
+            writeFileSync(file, credentialsCsv(given));
+            const rows = JSON.parse(run('/usr/bin/python3', ['-c', read, file])) as Record<string, string>[];
+            expect(rows.map(({ password }) => password)).toEqual(given.map(({ password }) => password));
+            expect(rows.map(({ title }) => title)).toEqual(given.map(({ hostName }) => hostName));
+            rows.forEach(({ url }, at) => {
+              const parsed = new URL(url ?? '');
+              expect(decodeURIComponent(parsed.username)).toBe(given[at]?.userName);
+              expect(parsed.port).toBe(given[at]?.port === 22 ? '' : String(given[at]?.port));
+            });
+            for (const row of rows) expect(row['notes']).not.toMatch(/^[=+\-@]/);
+          },
+        ),
+        { numRuns: 15 },
+      );
+    });
+  });
+
+  (process.getuid?.() === 0 ? it : it.skip)(
+    'the hosts file: the C library’s own resolver finds each name by it (getent, in a mount namespace)',
+    async () => {
+      await inScratch((folder) => {
+        const file = join(folder, 'hosts');
+        fc.assert(
+          fc.property(handedOvers, (devices) => {
+            writeFileSync(file, hostsFile(devices));
+            for (const { hostName, address } of reached(devices)) {
+              const script = `mount --bind ${file} /etc/hosts && getent -s files hosts ${hostName}.local`;
+              const [found] = run('unshare', ['-m', 'sh', '-c', script]).split(/\s+/);
+              expect(found).toBe(address);
+            }
+          }),
+          { numRuns: 8 },
+        );
+      });
+    },
+  );
 
   it('monitoring targets are JSON of groups with one target each', () => {
     fc.assert(
