@@ -121,6 +121,21 @@ describe('a device’s identity', () => {
       if (status !== 201) expect([status, body.code]).toEqual([409, 'mark-taken']);
   });
 
+  it('with a mark that six make at once is made once each time, and nobody waits for a deadlock', async () => {
+    for (let turn = 0; turn < 12; turn++) {
+      const twin = tankPlan(1, null, network);
+      const answers = await Promise.all(
+        Array.from({ length: 6 }, () =>
+          server.call('POST', '/batches', {
+            plan: { ...twin, devices: twin.devices.map((device) => ({ ...device, id: randomUUID() })) },
+            secrets: {},
+          }),
+        ),
+      );
+      expect(answers.map(({ status }) => status).sort()).toEqual([201, 409, 409, 409, 409, 409]);
+    }
+  });
+
   it('of an earlier version, with its key lost from the record, is completed at the start from the vault', async () => {
     const before = await keys();
     await server.knex('device').update({ host_key: null, host_key_fingerprint: null });

@@ -80,6 +80,7 @@ export const handOverProblems = problemsOf({
   'exposure-ended': {
     status: 409,
     says: 'Nobody is looking at the boards of this batch any more.',
+    todo: 'Look at what came of it.',
   },
   'not-retired': {
     status: 409,

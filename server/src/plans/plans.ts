@@ -119,7 +119,11 @@ const markTaken = (marks: string): Problem => problem('mark-taken', { marks });
 
 /** Runs a transaction in which devices are made or changed. @throws Problem when another one took a mark meanwhile */
 function changingDevices<T>(plans: Plans, work: (db: Knex) => Promise<T>): Promise<T> {
-  return plans.knex.transaction(work).catch((error: unknown) => {
+  const alone = async (db: Knex): Promise<T> => {
+    await plans.repository.oneByOne(db);
+    return work(db);
+  };
+  return plans.knex.transaction(alone).catch((error: unknown) => {
     const { code, constraint } = error as { code?: string; constraint?: string };
     if (code === '23505' && constraint === 'device_mark_once') throw markTaken('of one of its devices');
     throw error instanceof DeviceElsewhere ? elsewhere() : error;

@@ -152,6 +152,14 @@ export class BatchRepository {
     return rows.filter(({ id, mark }) => own.get(id) !== mark).map(({ mark }) => mark);
   }
 
+  /**
+   * Lets transactions that make or change devices follow one another. Marks are compared when a transaction ends, since a
+   * save may exchange them; two that end at once with the same mark would wait for each other.
+   */
+  async oneByOne(db: Knex): Promise<void> {
+    await db.raw(`select pg_advisory_xact_lock(hashtextextended('nest-mark devices', 0))`);
+  }
+
   /** Waits for a plan that is being saved, and keeps it as it is until the transaction ends. @returns its version */
   async hold(id: string, db: Knex): Promise<number | null> {
     const row = await db<BatchRow>('batch').where({ id }).forShare().first('version');
