@@ -124,8 +124,8 @@ async function skip(
           deviceId,
           text:
             reason === ''
-              ? `"${step.title}" is no longer left out on ${device.hostName}.`
-              : `"${step.title}" is left out on ${device.hostName}: ${reason}`,
+              ? `"${step.title}" is no longer left out on ${device.hostName}; noted by ${who}.`
+              : `"${step.title}" is left out on ${device.hostName}: ${reason}; noted by ${who}.`,
         },
       ],
       db,

@@ -306,6 +306,22 @@ export async function armRound(
       })),
       db,
     );
+    await rounds.log.add(
+      cards.flatMap(({ deviceId, identity, slotTitle, medium, overrule }) =>
+        medium.caution === null || overrule === null
+          ? []
+          : [
+              {
+                kind: 'overruled',
+                batchId,
+                deviceId,
+                cardSerial: identity.serial,
+                text: `It was overruled that ${medium.caution} (${slotTitle}); by ${begunBy}.`,
+              },
+            ],
+      ),
+      db,
+    );
   });
   rounds.events.send({ type: 'log' });
   const round = await rounds.repository.find(id);

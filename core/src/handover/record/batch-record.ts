@@ -49,8 +49,13 @@ export interface RecordImage {
 
 export interface RecordLine {
   at: number;
+  /** As the log has it. */
+  kind: string;
   text: string;
 }
+
+/** Kinds of lines by which a person let something pass: a step left out, what a card holds or is overruled. */
+const letPass: ReadonlySet<string> = new Set(['step-skipped', 'overruled']);
 
 /** Everything that a record is made of. */
 export interface RecordFacts {
@@ -210,9 +215,8 @@ function outOfTheOrdinary({ plan, histories, log }: RecordFacts): Part[] {
       if (finding.severity !== 'note') rows.push([device.hostName, finding.text]);
   }
   const names = new Map(plan.devices.map(({ id, hostName }) => [id, hostName]));
-  for (const { text, deviceId } of log)
-    if (/\bis left out on\b|\boverrul|confirmed with|typed “|typed "/.test(text))
-      rows.push([deviceId === null ? 'the batch' : (names.get(deviceId) ?? ''), text]);
+  for (const { kind, text, deviceId } of log)
+    if (letPass.has(kind)) rows.push([deviceId === null ? 'the batch' : (names.get(deviceId) ?? ''), text]);
   return rows.length === 0
     ? [
         {
@@ -233,7 +237,13 @@ export function batchRecord(given: RecordFacts, only: string | null): Document {
   const devices = plan.devices.filter(({ id }) => only === null || id === only);
   const [device] = devices;
   const of = only !== null && device ? `${device.hostName} of ${plan.name}` : plan.name;
-  const within = { ...given, plan: { ...plan, devices } };
+  const chosen = new Set(devices.map(({ id }) => id));
+  // Of one device nothing is told that is another's, nor what was done to the batch as a whole.
+  const within = {
+    ...given,
+    plan: { ...plan, devices },
+    log: only === null ? log : log.filter(({ deviceId }) => deviceId !== null && chosen.has(deviceId)),
+  };
   return {
     title: `Record of ${of}`,
     about: `Made ${moment(madeAt)} by ${madeBy}. Times are by the clock of the database.`,
