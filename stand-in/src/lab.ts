@@ -21,10 +21,11 @@ import { BootFailure, nobody } from './board/settings';
 import { beginDrill, endDrill, lookInDrill, mendInDrill, type DrillBench } from './drill/drill';
 import { viewOf } from './drill/state';
 import { PracticeError } from './practice-error';
+import { practiceView } from './practice-view';
 import { BACKUP_DISK, fillBackupDisk } from './reader/backup-disk';
 import { BEING_WRITTEN, StandInReader } from './reader/reader';
 import { openRoots } from './system/roots';
-import { freshLab, loadState, saveState, type LabState, type StandInBoard } from './state';
+import { freshLab, loadState, saveState, type LabState, freshBoard, type StandInBoard } from './state';
 
 /** What an action means to a drill. */
 export interface Story {
@@ -115,43 +116,11 @@ export class Lab {
     await this.accessPoint?.stop();
   }
 
-  async view(): Promise<PracticeView> {
-    const { state } = this;
-    const cards = await Promise.all(
-      state.cards.map(async (card) => {
-        const label = await this.reader.labelOf(card.id);
-        const place = this.placeOf(card.id);
-        const { id, title, size, faults } = card;
-        return {
-          id,
-          title,
-          size,
-          faults,
-          place,
-          label: label ? `${label.mark} · ${label.hostName} · ${label.nest}` : null,
-        };
-      }),
-    );
-    return {
-      cards,
-      slots: Object.entries(state.slots).map(([id, cardId], index) => ({
-        id,
-        title: `Slot ${String(index + 1)}`,
-        cardId,
-      })),
-      boards: state.boards.map(({ nest, hardwareAddress, cardId, powered, spoilt }) => ({
-        nest,
-        hardwareAddress,
-        cardId,
-        spoilt,
-        ...this.shown(nest, powered),
-      })),
-      air: state.drill?.outcome === 'open' ? { ...state.drill.air, network: state.air.network } : state.air,
-      bootSeconds: state.bootSeconds,
-      slotRate: state.slotRate,
-      serials: state.serials,
-      drill: state.drill && viewOf(state.drill),
-    };
+  view(): Promise<PracticeView> {
+    return practiceView(this.state, this.reader, {
+      placeOf: (cardId) => this.placeOf(cardId),
+      shown: (nest, powered) => this.shown(nest, powered),
+    });
   }
 
   /**
@@ -347,15 +316,7 @@ export class Lab {
       }
     let board = this.state.boards.find((candidate) => candidate.nest === nest);
     if (!board) {
-      board = {
-        nest,
-        hardwareAddress: hardwareAddressOf(nest),
-        cardId: null,
-        powered: false,
-        fault: null,
-        copyOf: null,
-        spoilt: null,
-      };
+      board = freshBoard(nest, hardwareAddressOf(nest));
       this.state.boards.push(board);
       this.state.boards.sort((a, b) => a.nest.localeCompare(b.nest, 'en', { numeric: true }));
     }

@@ -29,6 +29,10 @@ export const StandInBoardSchema = z.object({
 });
 export type StandInBoard = z.infer<typeof StandInBoardSchema>;
 
+/** A board as it lies on the bench before anybody touched it. */
+export const freshBoard = (nest: string, hardwareAddress: string): StandInBoard =>
+  StandInBoardSchema.parse({ nest, hardwareAddress, cardId: null, powered: false });
+
 export const LabStateSchema = z.object({
   cards: z.array(StandInCardSchema),
   /** Card in each slot, by slot id. */
