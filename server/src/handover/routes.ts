@@ -6,6 +6,7 @@ import {
   CsvColumnSchema,
   DeviceIdsSchema,
   dnsmasqHosts,
+  fileSlug,
   HandOverViewSchema,
   hostsFile,
   inventoryIni,
@@ -220,10 +221,9 @@ export const handOverRoutes = (handover: HandOver): Route[] => [
     problems: ['batch-missing', 'label-size', 'letters-missing'],
     run: async ({ params, body, response, who }) => {
       const { plan } = await needBatch(handover.plans, params.id);
-      const { slug } = await gather(handover, params.id);
       const { pages } = labelPages(params.id, plan, body);
       needLetters(pages);
-      const fileName = `labels.${slug}.pdf`;
+      const fileName = `labels.${fileSlug(plan.name)}.pdf`;
       const content = await pdfOf(pages, `Labels of ${plan.name}`);
       await exported(handover, params.id, fileName, who);
       send(response, { fileName, type: 'application/pdf', content });

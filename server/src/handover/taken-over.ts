@@ -5,6 +5,7 @@ import { problem } from '../platform/http/problems';
 import { record } from '../platform/log/record';
 import type { HandOver } from './domain';
 import { refuseCopied } from './handed-over';
+import { destroySecrets } from './secrets';
 
 const names = (some: readonly string[]): string =>
   some.length > 6 ? `${String(some.length)} devices` : listed(some);
@@ -45,13 +46,9 @@ export async function takeOver(
     // Waits for a plan that is being saved or a round that is being armed, and keeps others from beginning.
     await handover.repository.lock(batchId, deviceIds, db);
     const taken = await handover.repository.takeOver(batchId, deviceIds, by, db);
-    let gone: string[] = [];
-    if (forget) {
-      const busy = await handover.repository.busy(deviceIds, db);
-      if (busy.length > 0) throw problem('device-at-work', { names: names(busy.map(nameOf)) });
-      gone = await handover.repository.forgotten(deviceIds, db);
-      for (const id of gone) await handover.plans.vault.forget(id, db);
-    }
+    const gone = forget
+      ? await destroySecrets(handover, deviceIds, (some) => names(some.map(nameOf)), db)
+      : [];
     await handover.log.add(
       [
         ...taken.map((deviceId) => ({
@@ -90,13 +87,7 @@ export async function closeRetired(
     await handover.repository.lock(batchId, [deviceId], db);
     const name = await handover.repository.giveReason(batchId, deviceId, reason, db);
     if (name === null) throw problem('not-retired');
-    let gone: string[] = [];
-    if (forget) {
-      const busy = await handover.repository.busy([deviceId], db);
-      if (busy.length > 0) throw problem('device-at-work', { names: name });
-      gone = await handover.repository.forgotten([deviceId], db);
-      for (const id of gone) await handover.plans.vault.forget(id, db);
-    }
+    const gone = forget ? await destroySecrets(handover, [deviceId], () => name, db) : [];
     await handover.log.add(
       [
         ...(reason === ''

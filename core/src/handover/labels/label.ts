@@ -63,6 +63,86 @@ function inLines(name: string, room: (text: string) => boolean): string[] {
   return [...lines, line];
 }
 
+/** What is left of a label for what comes next, in mm. */
+interface Room {
+  left: number;
+  top: number;
+  width: number;
+  height: number;
+  /** Whether things stand below each other. */
+  upright: boolean;
+}
+
+/** Puts the code at the left, or on top; the room for the text gets smaller by it. */
+function placeCode(code: string, room: Room, drawn: DrawnInput[], remarks: string[]): Room {
+  const { left, top, width, height, upright } = room;
+  if (code === '') return room;
+  const side = Math.min(upright ? width : height, upright ? height * 0.6 : width * 0.5, 30);
+  const least = code.length > LONG ? LEAST_LONG_CODE_MM : LEAST_CODE_MM;
+  if (side < least) {
+    remarks.push(
+      `The code is left out: it would be ${side.toFixed(1)} mm, and is read from ${String(least)} mm on.`,
+    );
+    return room;
+  }
+  drawn.push({ kind: 'code', x: left, y: top, size: side, text: code });
+  return upright
+    ? { ...room, top: top + side + 0.5, height: height - side - 0.5 }
+    : { ...room, left: left + side + 0.8, width: width - side - 0.8 };
+}
+
+/** Puts the colour as a stripe with its letter at the right, or at the foot. */
+function placeColour(
+  colour: LabelColour | null,
+  size: { width: number; height: number },
+  pad: number,
+  room: Room,
+  drawn: DrawnInput[],
+): Room {
+  if (!colour) return room;
+  const stripe = Math.min(6, Math.max(3, size.height * 0.2));
+  const box = room.upright
+    ? { x: pad, y: size.height - pad - stripe, width: size.width - 2 * pad, height: stripe }
+    : { x: size.width - pad - stripe, y: pad, width: stripe, height: size.height - 2 * pad };
+  const letter = Math.min(stripe * 0.75, box.height * 0.75);
+  drawn.push(
+    { kind: 'box', ...box, fill: colour.hex, line: 0.15 },
+    {
+      kind: 'text',
+      x: box.x + box.width / 2,
+      y: box.y + box.height / 2 + letter * 0.35,
+      size: letter,
+      face: 'bold',
+      text: colour.letter,
+      ink: colour.ink,
+      anchor: 'middle',
+    },
+  );
+  return room.upright
+    ? { ...room, height: room.height - stripe - 0.5 }
+    : { ...room, width: room.width - stripe - 1.2 };
+}
+
+/** What is written, the most important first. A name that is cut could be another device's, so it has lines. */
+function rowsOf(
+  { mark, hostName, nest, what, title, colour }: LabelContent,
+  fits: Fits,
+): [Row, Row[], Row[]] {
+  const name = inLines(hostName, (text) => fits(text, 'bold') >= LEAST_TYPE_MM * 1.2);
+  const about = [
+    [nest, what === 'board' ? '' : what].filter((part) => part !== '').join(' · '),
+    colour && colour.title !== hostName ? `${colour.letter} ${colour.title}` : title,
+  ].filter((text) => text !== '');
+  return [
+    { text: mark, face: 'mono', weight: 1.5 },
+    name.map((text): Row => ({ text, face: 'bold', weight: name.length > 1 ? 0.9 : 1.1 })),
+    about.map((text): Row => ({ text, face: 'plain', weight: 0.85 })),
+  ];
+}
+
+/** The largest size in which a text fits. */
+type Fits = (text: string, face: Face) => number;
+
 /**
  * Draws a label so that the mark is the largest, the host name next, and nothing is smaller than can be read. What does
  * not fit is left out from the least important on, and told.
@@ -75,101 +155,39 @@ export function drawLabel(
   measure: Measure,
 ): LabelDrawing | null {
   const pad = Math.min(1.5, size.height * 0.06);
-  const inner = { width: size.width - 2 * pad, height: size.height - 2 * pad };
+  const [width, height] = [size.width - 2 * pad, size.height - 2 * pad];
   const drawn: DrawnInput[] = [];
   const remarks: string[] = [];
-  const upright = inner.height > inner.width * 1.2;
+  const whole: Room = { left: pad, top: pad, width, height, upright: height > width * 1.2 };
+  const beside = placeCode(content.code, whole, drawn, remarks);
+  const room = placeColour(content.colour, size, pad, beside, drawn);
 
-  let left = pad;
-  let top = pad;
-  let width = inner.width;
-  let height = inner.height;
-  if (content.code !== '') {
-    const side = Math.min(
-      upright ? inner.width : inner.height,
-      upright ? inner.height * 0.6 : inner.width * 0.5,
-      30,
-    );
-    const least = content.code.length > LONG ? LEAST_LONG_CODE_MM : LEAST_CODE_MM;
-    if (side < least)
-      remarks.push(
-        `The code is left out: it would be ${side.toFixed(1)} mm, and is read from ${String(least)} mm on.`,
-      );
-    else {
-      drawn.push({ kind: 'code', x: pad, y: pad, size: side, text: content.code });
-      if (upright) {
-        top += side + 0.5;
-        height -= side + 0.5;
-      } else {
-        left += side + 0.8;
-        width -= side + 0.8;
-      }
-    }
-  }
-
-  const { colour } = content;
-  // The colour is a stripe with its letter, at the right where the label lies, else at the foot.
-  if (colour) {
-    const stripe = Math.min(6, Math.max(3, size.height * 0.2));
-    const box = upright
-      ? { x: pad, y: size.height - pad - stripe, width: inner.width, height: stripe }
-      : { x: size.width - pad - stripe, y: pad, width: stripe, height: inner.height };
-    const letter = Math.min(stripe * 0.75, box.height * 0.75);
-    drawn.push(
-      { kind: 'box', ...box, fill: colour.hex, line: 0.15 },
-      {
-        kind: 'text',
-        x: box.x + box.width / 2,
-        y: box.y + box.height / 2 + letter * 0.35,
-        size: letter,
-        face: 'bold',
-        text: colour.letter,
-        ink: colour.ink,
-        anchor: 'middle',
-      },
-    );
-    if (upright) height -= stripe + 0.5;
-    else width -= stripe + 1.2;
-  }
-
-  const fits = (text: string, face: Face): number => width / Math.max(0.001, measure(text, face));
-  const markSize = fits(content.mark, 'mono');
-  if (markSize < LEAST_MARK_MM || height < LEAST_MARK_MM * LEADING) return null;
-  // A name that is cut could be another device's, so it is broken into lines instead.
-  const name = inLines(content.hostName, (text) => fits(text, 'bold') >= LEAST_TYPE_MM * 1.2);
-  const about = [
-    [content.nest, content.what === 'board' ? '' : content.what].filter((part) => part !== '').join(' · '),
-    colour && colour.title !== content.hostName ? `${colour.letter} ${colour.title}` : content.title,
-  ].filter((text) => text !== '');
-  const rows: Row[] = [
-    { text: content.mark, face: 'mono', weight: 1.5 },
-    ...name.map((text): Row => ({ text, face: 'bold', weight: name.length > 1 ? 0.9 : 1.1 })),
-    ...about.map((text): Row => ({ text, face: 'plain', weight: 0.85 })),
-  ];
-  const sizesOf = (some: readonly Row[]): number[] => {
-    const unit = height / LEADING / some.reduce((sum, { weight }) => sum + weight, 0);
-    return some.map(({ text, face, weight }) => Math.min(unit * weight, fits(text, face), 8));
-  };
-  let kept = rows;
+  const fits: Fits = (text, face) => room.width / Math.max(0.001, measure(text, face));
+  if (fits(content.mark, 'mono') < LEAST_MARK_MM || room.height < LEAST_MARK_MM * LEADING) return null;
+  const [mark, name, about] = rowsOf(content, fits);
+  /** Size of a row of weight one where so many rows share the height. */
+  const unit = (rows: readonly Row[]): number =>
+    room.height / LEADING / rows.reduce((sum, { weight }) => sum + weight, 0);
+  const tooSmall = (rows: readonly Row[]): boolean =>
+    rows.some(({ weight }) => unit(rows) * weight < LEAST_TYPE_MM);
+  let kept = [mark, ...name, ...about];
   // From the least important on, until what stays can be read.
-  const tooSmall = (some: readonly Row[]): boolean => {
-    const unit = height / LEADING / some.reduce((sum, { weight }) => sum + weight, 0);
-    return some.some(({ weight }) => unit * weight < LEAST_TYPE_MM);
-  };
   while (kept.length > 1 && tooSmall(kept)) kept = kept.slice(0, -1);
   if (kept.length <= name.length) {
-    kept = kept.slice(0, 1);
+    kept = [mark];
     remarks.push(`${content.hostName} is left out: only the mark fits.`);
   }
-  const sizes = sizesOf(kept);
-  const used = sizes.reduce((sum, one) => sum + Math.max(one, LEAST_TYPE_MM) * LEADING, 0);
-  let y = top + Math.max(0, (height - used) / 2);
+  const sizes = kept.map(({ text, face, weight }) =>
+    Math.max(LEAST_TYPE_MM, Math.min(unit(kept) * weight, fits(text, face), 8)),
+  );
+  const used = sizes.reduce((sum, one) => sum + one * LEADING, 0);
+  let y = room.top + Math.max(0, (room.height - used) / 2);
   kept.forEach((row, at) => {
-    const type = Math.max(sizes[at] ?? LEAST_TYPE_MM, LEAST_TYPE_MM);
-    const text = cutToFit(row.text, row.face, type, width + 0.01, measure);
+    const type = sizes[at] ?? LEAST_TYPE_MM;
+    const text = cutToFit(row.text, row.face, type, room.width + 0.01, measure);
     if (text !== row.text) remarks.push(`“${row.text}” is cut to “${text}”.`);
     y += type * LEADING;
-    drawn.push({ kind: 'text', x: left, y: y - type * 0.3, size: type, face: row.face, text });
+    drawn.push({ kind: 'text', x: room.left, y: y - type * 0.3, size: type, face: row.face, text });
   });
   return { drawn: drawn.map((one) => DrawnSchema.parse(one)), remarks };
 }

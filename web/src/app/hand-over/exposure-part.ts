@@ -104,7 +104,7 @@ export class ExposurePart {
   protected readonly meant = computed(() => {
     const chosen = this.selected();
     return (chosen.length > 0 ? chosen : this.views())
-      .filter(({ facts }) => isSure(facts.seen) && (facts.seen?.alsoAt.length ?? 0) === 0)
+      .filter(({ facts }) => isSure(facts.seen))
       .map(({ device }) => device.id);
   });
   private readonly byId = computed(() => new Map(this.views().map((view) => [view.device.id, view])));

@@ -35,6 +35,7 @@ import { batchFeature } from '../state/batch.reducer';
 import { selectSelectedDevices } from '../state/selectors';
 import { downloadBlob } from '../ui/files';
 import { DrawnPage } from './drawn-page';
+import { labelMeasures, type MeasureField } from './label-measures';
 import { HandOverActions, handOverFeature } from './hand-over.reducer';
 import { printPages } from './print-pages';
 
@@ -43,13 +44,6 @@ const QUIET = 250;
 /** Pages that are shown; all are printed. */
 const SHOWN = 2;
 const OWN = 'own';
-
-interface MeasureField {
-  id: string;
-  label: string;
-  of(size: LabelSize): number;
-  with(size: LabelSize, value: number): LabelSize;
-}
 
 /** Labels for boards, cards and supplies, on sheets and rolls. */
 @Component({
@@ -85,68 +79,7 @@ export class LabelsPart {
     { id: 'role', label: 'each role' },
     { id: 'device', label: 'each device' },
   ];
-  protected readonly measures: readonly MeasureField[] = [
-    {
-      id: 'label-width',
-      label: 'Label, width',
-      of: ({ label }) => label.width,
-      with: (size, width) => ({ ...size, label: { ...size.label, width } }),
-    },
-    {
-      id: 'label-height',
-      label: 'Label, height',
-      of: ({ label }) => label.height,
-      with: (size, height) => ({ ...size, label: { ...size.label, height } }),
-    },
-    {
-      id: 'page-width',
-      label: 'Page, width',
-      of: ({ page }) => page.width,
-      with: (size, width) => ({ ...size, page: { ...size.page, width } }),
-    },
-    {
-      id: 'page-height',
-      label: 'Page, height',
-      of: ({ page }) => page.height,
-      with: (size, height) => ({ ...size, page: { ...size.page, height } }),
-    },
-    {
-      id: 'left',
-      label: 'From the left edge',
-      of: ({ margin }) => margin.left,
-      with: (size, left) => ({ ...size, margin: { ...size.margin, left } }),
-    },
-    {
-      id: 'top',
-      label: 'From the upper edge',
-      of: ({ margin }) => margin.top,
-      with: (size, top) => ({ ...size, margin: { ...size.margin, top } }),
-    },
-    {
-      id: 'across',
-      label: 'Gap across',
-      of: ({ gap }) => gap.across,
-      with: (size, across) => ({ ...size, gap: { ...size.gap, across } }),
-    },
-    {
-      id: 'down',
-      label: 'Gap down',
-      of: ({ gap }) => gap.down,
-      with: (size, down) => ({ ...size, gap: { ...size.gap, down } }),
-    },
-    {
-      id: 'columns',
-      label: 'Columns',
-      of: ({ columns }) => columns,
-      with: (size, columns) => ({ ...size, columns: Math.round(columns) }),
-    },
-    {
-      id: 'rows',
-      label: 'Rows',
-      of: ({ rows }) => rows,
-      with: (size, rows) => ({ ...size, rows: Math.round(rows) }),
-    },
-  ];
+  protected readonly measures = labelMeasures;
 
   protected readonly chosen = signal('0');
   protected readonly own = signal<LabelSize | null>(null);
