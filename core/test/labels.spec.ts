@@ -134,7 +134,7 @@ describe('a label', () => {
     const drawing = drawLabel({ width: 48, height: 25 }, content({ title: 'x' }), measure);
     const texts = drawing?.drawn.flatMap((one) => (one.kind === 'text' ? [one.text] : []));
     expect(texts).toContain('A');
-    expect(texts).toContain('A tank monitor');
+    expect(texts).toContain('A · tank monitor');
   });
 
   it('leaves the code out, and says so, where it could not be read', () => {

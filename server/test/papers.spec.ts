@@ -96,7 +96,7 @@ describe('labels as a PDF', () => {
     const text = run('pdftotext', ['-layout', 'labels.pdf', '-']);
     for (const { mark, hostName, nest } of plan.devices)
       for (const word of [mark, hostName, nest]) expect(text).toContain(word);
-    expect(text).toContain('A tank monitor');
+    expect(text).toContain('A · tank monitor');
     expect(run('pdfinfo', ['labels.pdf'])).toMatch(/Page size:\s+595.2\d* x 841.8\d* pts \(A4\)/);
   });
 

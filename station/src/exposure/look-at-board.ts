@@ -28,7 +28,7 @@ export interface LookWanted {
 
 /** What the board says of itself. */
 async function inside({ place, expected, login, signal }: LookWanted): Promise<Inside | string> {
-  if (login === null) return 'The bench has no key or password for it any more.';
+  if (login === null) return 'A look inside was not wanted.';
   let shell: Shell;
   try {
     shell = await Shell.open(place, login, signal);

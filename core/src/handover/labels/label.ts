@@ -131,7 +131,7 @@ function rowsOf(
   const name = inLines(hostName, (text) => fits(text, 'bold') >= LEAST_TYPE_MM * 1.2);
   const about = [
     [nest, what === 'board' ? '' : what].filter((part) => part !== '').join(' · '),
-    colour && colour.title !== hostName ? `${colour.letter} ${colour.title}` : title,
+    colour && colour.title !== hostName ? `${colour.letter} · ${colour.title}` : title,
   ].filter((text) => text !== '');
   return [
     { text: mark, face: 'mono', weight: 1.5 },

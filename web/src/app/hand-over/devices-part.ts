@@ -78,6 +78,11 @@ export class DevicesPart {
       this.by().trim() !== '' &&
       (!this.forget() || this.typed().trim().toLowerCase() === this.phrase()),
   );
+  /** Whether people log in by one password on all of them, which is not any device's to forget. */
+  protected readonly sharedPassword = computed(() => {
+    const access = this.plan()?.access;
+    return access?.passwordScope === 'shared' && access.passwordLogin;
+  });
   /** Whether devices have passwords of their own. */
   protected readonly eachPassword = computed(() => {
     const plan = this.plan();

@@ -114,13 +114,13 @@ export class ExposurePart {
       name: this.byId().get(one.deviceId)?.device.hostName ?? '',
     })),
   );
-  /** What needs somebody most comes first. */
-  protected readonly rows = computed(() =>
-    [...(this.exposure()?.devices ?? [])]
-      .sort((a, b) => weight(b.findings) - weight(a.findings))
-      .flatMap((look) => {
-        const view = this.byId().get(look.deviceId);
-        if (!view) return [];
+  /** What needs somebody most comes first; what is alike as it lies in the tray. */
+  protected readonly rows = computed(() => {
+    const looks = new Map(this.exposure()?.devices.map((look) => [look.deviceId, look]));
+    return this.views()
+      .flatMap((view) => {
+        const look = looks.get(view.device.id);
+        if (!look) return [];
         const others = look.ports.map(({ port }) => String(port));
         return [
           {
@@ -131,8 +131,9 @@ export class ExposurePart {
               others.length === 0 ? 'nothing but its login answers' : `ports that answer: ${listed(others)}`,
           },
         ];
-      }),
-  );
+      })
+      .sort((a, b) => weight(b.findings) - weight(a.findings));
+  });
   protected readonly tally = computed(() => {
     const rows = this.rows();
     const bad = rows.filter(({ findings }) => findings.some(({ severity }) => severity !== 'note')).length;
