@@ -23,3 +23,13 @@ export const nameOf = (max: number): z.ZodString =>
     .string()
     .max(max)
     .regex(/^[^\p{Cc}\p{Zl}\p{Zp}]*$/u, 'Take the line breaks and other control characters out.');
+
+/**
+ * Whatever is no letter on paper: controls, line ends of any kind, turns of direction, halves of letters, and what YAML
+ * calls not printable (YAML 1.1, section 5.1).
+ */
+const unprintable =
+  /[^\x20-\x7e\u00a0-\u2027\u202f-\u2065\u206a-\ud7ff\ue000-\ufefe\uff00-\ufffd\u{10000}-\u{10ffff}]/gu;
+
+/** Text that can stand in a comment or a value of one line: nothing of it can begin a line of its own. */
+export const inComment = (text: string): string => text.replace(unprintable, '?').slice(0, 80);

@@ -1,13 +1,16 @@
 import { execFile, execFileSync } from 'node:child_process';
 import { once } from 'node:events';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { promisify } from 'node:util';
 import fc from 'fast-check';
 import { isBenchKey } from '../src/access/bench-key';
 import { emptyPlan } from '../src/plan/model';
 import { readOwnSteps, ownStepsText } from '../src/plan/own-step';
 import { plainOutput, questionScript, readAnswers, struckOut } from '../src/bringup/ask';
-import { readJob, readProgress } from '../src/bringup/job';
+import { jobPlaces, jobQuestion, readJob, readProgress } from '../src/bringup/job';
 import type { Answer } from '../src/bringup/model';
 import {
   hasShell,
@@ -27,7 +30,8 @@ import {
 import { shellWord } from '../src/bringup/shell-text';
 import { readBootConfig } from '../src/bringup/steps/boot-lines';
 import { shippedSteps, stepsOf } from '../src/bringup/steps/index';
-import type { Expected } from '../src/bringup/expected';
+import { noVpn, type Expected } from '../src/bringup/expected';
+import { boardConfig, type VpnMember } from '../src/vpn/config';
 
 const sh = (script: string): string => execFileSync('sh', ['-s'], { input: script, encoding: 'latin1' });
 
@@ -210,8 +214,35 @@ describe('a job on a board', () => {
     expect(readJob(told('active', '', '')).state).toBe('cut');
     expect(readJob('').state).toBe('none');
   });
+
+  it('a log that grows while it is read is told once: no octet behind the size that was told', () => {
+    const folder = mkdtempSync(join(tmpdir(), 'nest-mark-job-'));
+    try {
+      writeFileSync(join(folder, 'log'), 'one two three four');
+      const ask = (from: number, size: number): string =>
+        sh(
+          `systemctl() { echo inactive; }\nwc() { echo ${String(size)}; }\n${jobQuestion(from).replace(jobPlaces.folder, folder)}`,
+        );
+      const first = readJob(ask(0, 8));
+      expect([first.size, first.log]).toEqual([8, 'one two ']);
+      const rest = readJob(ask(first.size, 18));
+      expect([rest.size, rest.log]).toEqual([18, 'three four']);
+      expect(readJob(ask(rest.size, 18)).log).toBe('');
+    } finally {
+      rmSync(folder, { recursive: true, force: true });
+    }
+  });
 });
 
+const vpnMember: VpnMember = {
+  address: '10.86.40.7',
+  publicKey: 'board',
+  hubKey: 'hub',
+  hub: 'hub.example.org',
+  port: 51_820,
+  network: '10.86.40.0/24',
+  keepAlive: 25,
+};
 const expected: Expected = {
   hostName: 'tank-01',
   mark: '7KQ4M',
@@ -227,15 +258,16 @@ const expected: Expected = {
     { hex: '62', shown: 'b', priority: 1 },
   ],
   bootLines: 'dtparam=i2c_arm=on\nenable_uart=1\n',
+  vpn: noVpn,
   benchKey: 'AAAAbench',
 };
 const step = (id: string) => shippedSteps.find((one) => one.id === id)!;
-const judge = (id: string, texts: Record<string, string | Answer>, now = 0) =>
+const judge = (id: string, texts: Record<string, string | Answer>, now = 0, wanted = expected) =>
   step(id).judge({
     answers: new Map(
       Object.entries(texts).map(([key, text]) => [key, typeof text === 'string' ? { code: 0, text } : text]),
     ),
-    expected,
+    expected: wanted,
     now,
   });
 const no: Answer = { code: 1, text: '' };
@@ -448,10 +480,53 @@ describe('what a step makes of the answers', () => {
   });
 
   it('a board that answers nothing is never well', () => {
+    const all = { ...expected, vpn: { member: vpnMember, lacks: '' } };
     for (const one of shippedSteps) {
-      const answers = new Map(one.questions(expected).map(({ id }) => [id, { code: null, text: '' }]));
-      expect([one.id, one.judge({ answers, expected, now: 0 }).verdict]).not.toEqual([one.id, 'well']);
+      const answers = new Map(one.questions(all).map(({ id }) => [id, { code: null, text: '' }]));
+      expect([one.id, one.judge({ answers, expected: all, now: 0 }).verdict]).not.toEqual([one.id, 'well']);
     }
+  });
+
+  it('the VPN: as planned, another file, open to others, not started, and whether it meets its hub', () => {
+    const wanted = { ...expected, vpn: { member: vpnMember, lacks: '' } };
+    const file = `600 0\n${boardConfig({ ...vpnMember, privateKey: '' })}`;
+    const sound = {
+      tool: '/usr/bin/wg-quick',
+      file,
+      key: 'board',
+      service: 'enabled\nactive',
+      met: 'hub\t900',
+    };
+    const says = (change: Record<string, string | Answer>): string => {
+      const { verdict, text } = judge('vpn', { ...sound, ...change }, 1000, wanted);
+      return `${verdict}: ${text}`;
+    };
+    expect(judge('vpn', sound, 1000, wanted)).toEqual({
+      verdict: 'well',
+      text: 'It opens the VPN as 10.86.40.7.',
+      findings: [],
+    });
+    expect(says({ tool: no })).toMatch(/^to-do: The programs/);
+    expect(says({ file: no })).toMatch(/^to-do: The board has no file/);
+    expect(says({ file: file.replace('10.86.40.7', '10.86.40.8') })).toMatch(/^to-do: .*another than/);
+    expect(says({ key: 'other' })).toMatch(/^to-do: .*another than/);
+    expect(says({ file: file.replace('600 0', '644 0') })).toMatch(/^to-do: Others than root/);
+    expect(says({ service: 'disabled\nactive' })).toMatch(/^to-do: .*does not start with the board/);
+    expect(says({ service: 'enabled\ninactive' })).toMatch(/^to-do: .*not running/);
+    const told = (met: string | Answer): string[] =>
+      judge('vpn', { ...sound, met }, 1000, wanted).findings.map(
+        ({ severity, text }) => `${severity}: ${text}`,
+      );
+    expect(told('hub\t0')).toEqual(['note: It has not met the hub yet.']);
+    expect(told('hub\t700')).toEqual(['note: It met the hub before, and does not any more.']);
+    expect(told(no)).toEqual(['note: It has not met the hub yet.']);
+    expect(
+      judge('vpn', {}, 0, { ...expected, vpn: { member: null, lacks: 'It has no hub.' } }),
+    ).toMatchObject({
+      verdict: 'differs',
+      text: 'It has no hub.',
+    });
+    expect(judge('vpn', {}).verdict).toBe('well');
   });
 
   it('the first boot: at work, done, broken; a script that still stands on the command line', () => {

@@ -38,6 +38,11 @@ const image =
   (view) => {
     view.images = view.images.map((entry) => ({ ...entry, ...change }));
   };
+const vpn = (change: Partial<Plan['vpn']>, bringUp = true): Change =>
+  plan((it) => {
+    it.vpn = { ...it.vpn, wanted: true, hub: 'hub.example.org', network: '10.86.40.0/24', ...change };
+    it.bringUp = { ...it.bringUp, wanted: bringUp };
+  });
 const ownId = '4f1f8f0e-3c54-4f6b-9d0e-0a8a2f1f2a12';
 /** An image that takes an own method which carries all that the sound plan has. */
 const described = (quoting: Quoting): Partial<PlanView['images'][number]> => ({
@@ -561,6 +566,16 @@ const cases: [rule: string, what: string, fires: Change, quiet: Change][] = [
     all(system({}), file({ place: 'root', path: '/home/keeper/x' })),
     all(system({}), file({ place: 'board', path: '/home/keeper/x' })),
   ],
+  ['vpn-whole warns', 'a VPN without a hub', vpn({ hub: '' }), vpn({})],
+  [
+    'vpn-whole stops',
+    'a VPN on the cards over all of a private range',
+    vpn({ by: 'cards', network: '10.0.0.0/8' }),
+    vpn({ by: 'cards' }),
+  ],
+  ['vpn-apart warns', 'the addresses of the boards’ network', vpn({ network: '192.168.40.0/24' }), vpn({})],
+  ['vpn-hub-reached warns', 'a hub at home', vpn({ hub: '10.1.2.3' }), vpn({ hub: '203.0.113.5' })],
+  ['vpn-set-up warns', 'boards that nobody brings up', vpn({}, false), vpn({ by: 'cards' }, false)],
   [
     'method-says stops',
     'an own method that parts by blanks what has one in it',

@@ -51,6 +51,8 @@ const forTest = [
   ['poppler-utils', 'pdftotext'],
   ['zbar-tools', 'zbarimg'],
   ['age', 'age'],
+  ['wireguard-tools', 'wg'],
+  ['wireguard-go', 'wireguard-go'],
 ];
 
 const forSoak = [

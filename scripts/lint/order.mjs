@@ -6,7 +6,7 @@ export const coreOrder = [
   ['wifi', 'access', 'disk', 'net'],
   ['boards', 'system'],
   ['plan'],
-  ['images', 'power'],
+  ['images', 'power', 'vpn'],
   ['kit', 'forecast'],
   ['cards'],
   ['formats'],

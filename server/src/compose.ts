@@ -43,7 +43,7 @@ import {
 } from './images';
 import { MethodRepository, methodRoutes, type Methods } from './methods';
 import { NetworkRepository, networkRoutes, type Networks } from './networks';
-import { BatchRepository, batchRoutes, type Plans } from './plans';
+import { BatchRepository, batchRoutes, VpnRepository, type Plans } from './plans';
 import { FoundRepository, passportRoutes, type Passports } from './passport';
 import { EventHub } from './platform/events/hub';
 import { EventRepository } from './platform/events/repository';
@@ -136,6 +136,7 @@ export function compose(equipment: Equipment): Domains {
   const plans: Plans = {
     ...platform,
     repository: new BatchRepository(knex),
+    vpn: new VpnRepository(knex),
     vault,
     networks,
     boards,

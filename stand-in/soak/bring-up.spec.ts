@@ -182,6 +182,7 @@ async function bring(
     expected: expectedOf(plan, device, [shelved], benchKey.publicLine),
     login: benchLogin,
     benchKey: benchKey.privateText,
+    vpnFile: null,
     packagePort: packagePort ?? null,
     skipped,
     place: () => Promise.resolve({ address: '127.0.0.1', port: powered.port, hostKey: host.publicLine }),

@@ -70,6 +70,7 @@ whenSandbox('a board that is brought up', () => {
       'remote-screen': 'well',
       updates: 'done',
       leftovers: 'done',
+      vpn: 'well',
       'boot-lines': 'well',
       reboot: 'done',
       'key-off': 'done',
@@ -712,9 +713,16 @@ whenSandbox('what is cut', () => {
 
 describe('every shipped command', () => {
   it('is POSIX shell without a complaint of shellcheck', async () => {
-    const { questionScript, jobQuestion, jobLeftQuestion, startJob, keyOffCommand, writeBootConfig } =
-      await import('@nest-mark/core/bring-up');
-    const expected = { userName: 'keeper', bootLines: 'a=1' } as never;
+    const {
+      questionScript,
+      jobQuestion,
+      jobLeftQuestion,
+      startJob,
+      keyOffCommand,
+      placeVpnFile,
+      writeBootConfig,
+    } = await import('@nest-mark/core/bring-up');
+    const expected = { userName: 'keeper', bootLines: 'a=1', vpn: { member: {}, lacks: '' } } as never;
     const scripts = [
       questionScript(
         all.flatMap((step) => step.questions(expected)),
@@ -722,12 +730,17 @@ describe('every shipped command', () => {
       ),
       ...all.flatMap((step) => step.questions(expected).map(({ command }) => command)),
       ...all.flatMap(({ change }) =>
-        change?.kind === 'job' ? [change.script] : change?.kind === 'commands' ? [change.command] : [],
+        change?.kind === 'job' || change?.kind === 'vpn'
+          ? [change.script]
+          : change?.kind === 'commands'
+            ? [change.command]
+            : [],
       ),
       jobQuestion(0),
       jobLeftQuestion,
       startJob('updates', '#!/bin/sh\nexit 0\n'),
       keyOffCommand('AAAA'),
+      placeVpnFile('[Interface]\n'),
       writeBootConfig({ path: '/boot/firmware/config.txt', text: 'a=1\n' }, 'a=2\n'),
     ];
     const path = join(process.env['TMPDIR'] ?? '/tmp', `nest-mark-steps-${String(process.pid)}.sh`);

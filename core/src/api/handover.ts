@@ -121,3 +121,24 @@ export type HandOverView = z.infer<typeof HandOverViewSchema>;
 
 /** The key by which an installation signs its records. */
 export const InstallationKeySchema = z.object({ publicLine: z.string(), fingerprint: z.string() });
+
+/** Where the devices of a batch are in its tunnel. */
+export const VpnViewSchema = z.object({
+  /** Why its files cannot be made; empty when they can. */
+  lacks: z.string(),
+  hub: z.object({ address: z.string(), publicKey: z.string() }).nullable(),
+  boards: z.array(
+    z.object({
+      deviceId: z.uuid(),
+      address: z.string(),
+      publicKey: z.string(),
+      /** Whether the bench has the private half of its key, so that it can make its file. */
+      kept: z.boolean(),
+    }),
+  ),
+});
+export type VpnView = z.infer<typeof VpnViewSchema>;
+
+/** Whose file is wanted: the hub's where no device is named. */
+export const VpnFileWantedSchema = z.object({ deviceId: z.uuid().nullable() });
+export type VpnFileWanted = z.infer<typeof VpnFileWantedSchema>;

@@ -3,6 +3,7 @@ import { parseKeyList } from '../access/key-list';
 import { settingsOf } from '../plan/effective';
 import type { Device, Plan } from '../plan/model';
 import { ssidBytes, ssidText } from '../wifi/ssid';
+import type { VpnMember } from '../vpn/config';
 import type { ShelvedNetwork } from '../wifi/network';
 
 /** What a board should be, as far as it can be asked. */
@@ -30,7 +31,18 @@ export interface Expected {
   networks: readonly { hex: string; shown: string; priority: number }[];
   /** Blob of the bench's own key in base64; null where there is none. */
   benchKey: string | null;
+  vpn: ExpectedVpn;
 }
+
+/** The tunnel that a board is to open. */
+export interface ExpectedVpn {
+  /** Null where the plan wants none, or its files cannot be made. */
+  member: VpnMember | null;
+  /** Why they cannot; empty for nothing. */
+  lacks: string;
+}
+
+export const noVpn: ExpectedVpn = { member: null, lacks: '' };
 
 /** Blobs of all keys of a text that can be used. */
 const blobsOf = (keys: string): string[] =>
@@ -45,6 +57,7 @@ export function expectedOf(
   device: Device,
   networks: readonly ShelvedNetwork[],
   benchKey: string | null,
+  vpn: ExpectedVpn = noVpn,
 ): Expected {
   const settings = settingsOf(plan, device);
   const shelf = new Map(networks.map((network) => [network.id, network]));
@@ -69,5 +82,6 @@ export function expectedOf(
       return [{ hex: toHex(name), shown: ssidText(network) ?? toHex(name), priority }];
     }),
     benchKey: benchKey === null ? null : (blobsOf(benchKey)[0] ?? null),
+    vpn,
   };
 }

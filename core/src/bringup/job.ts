@@ -70,10 +70,15 @@ printf 'active=%s\\n' "$(systemctl is-active ${jobPlaces.unit}.service)"
 printf 'name=%s\\n' "$(cat "$d/name" 2>/dev/null)"
 printf 'rc=%s\\n' "$(cat "$d/rc" 2>/dev/null)"
 [ "$(cat "$d/boot" 2>/dev/null)" = "$(cat /proc/sys/kernel/random/boot_id)" ] && echo same=yes
-printf 'size=%s\\n' "$(wc -c <"$d/log" 2>/dev/null)"
+size=$(wc -c <"$d/log" 2>/dev/null)
+printf 'size=%s\\n' "$size"
 tail -n 4 "$d/status" 2>/dev/null | sed 's/^/status=/'
 echo log=
-tail -c +${String(from + 1)} "$d/log" 2>/dev/null | head -c ${String(JOB_PIECE)}`;
+# No octet behind the size that was told: the log grows meanwhile, and the next piece begins there.
+new=$((\${size:-0} - ${String(from)}))
+[ "$new" -gt ${String(JOB_PIECE)} ] && new=${String(JOB_PIECE)}
+[ "$new" -gt 0 ] && tail -c +${String(from + 1)} "$d/log" 2>/dev/null | head -c "$new"
+true`;
 
 export interface JobState {
   name: string;

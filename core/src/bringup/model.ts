@@ -62,6 +62,8 @@ export type Change =
   | { kind: 'job'; script: string; seconds: number; /** Whether it fetches packages. */ fetches: boolean }
   /** The planned boot lines are merged into what the board has. */
   | { kind: 'boot-lines' }
+  /** The board's file of the tunnel is put there, then what the script says is done as a job. */
+  | { kind: 'vpn'; script: string; seconds: number }
   | { kind: 'reboot' }
   | { kind: 'key-off' }
   | { kind: 'shut-down' };

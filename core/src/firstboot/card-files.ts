@@ -7,6 +7,7 @@ import { markText } from './mark-text';
 import type { BaseFiles, CardFile, FirstBootSettings } from './settings';
 import { firstBootMethod } from './methods';
 import { OwnMethodError } from './own/template';
+import { withVpn } from './vpn';
 
 /**
  * Every file that one device's card gets over its image: those of the method, the lines of the boot configuration, the
@@ -23,7 +24,8 @@ export function cardFilesOf(
   const method = firstBootMethod(id, own);
   if (!method && id !== 'none')
     throw new OwnMethodError('The description of the first-boot method is not here any more.');
-  const files = new Map((method?.files(settings, base) ?? []).map((file) => [file.path.toLowerCase(), file]));
+  const told = withVpn(settings);
+  const files = new Map((method?.files(told, base) ?? []).map((file) => [file.path.toLowerCase(), file]));
   const set = (path: string, text: string): void => {
     files.set(path.toLowerCase(), { path, content: utf8(text) });
   };

@@ -1,6 +1,7 @@
 import type { HostKey } from '../access/host-key';
 import type { ExtraFile, Refresh, SudoPolicy } from '../plan/extras-model';
 import type { SystemFacts } from '../system/facts';
+import type { VpnBoard } from '../vpn/config';
 import type { WifiSecurity } from '../wifi/network';
 
 /** A network as a card tells it to its board. */
@@ -54,6 +55,8 @@ export interface FirstBootSettings {
   commands: readonly string[];
   /** Where the board calls once when it is up; null for nowhere. */
   callIn: { address: string; port: number } | null;
+  /** The tunnel that it opens, where its file goes onto the card; null for none. */
+  vpn: VpnBoard | null;
   /** Differs for each writing, so that a board that booted before takes the settings anew. */
   instanceId: string;
 }
@@ -61,7 +64,7 @@ export interface FirstBootSettings {
 /** Nothing beyond name, login and networks. */
 export const plainExtras: Pick<
   FirstBootSettings,
-  'keyboard' | 'wired' | 'refresh' | 'packages' | 'bootLines' | 'files' | 'commands' | 'callIn'
+  'keyboard' | 'wired' | 'refresh' | 'packages' | 'bootLines' | 'files' | 'commands' | 'callIn' | 'vpn'
 > = {
   keyboard: null,
   wired: null,
@@ -71,6 +74,7 @@ export const plainExtras: Pick<
   files: [],
   commands: [],
   callIn: null,
+  vpn: null,
 };
 
 /** A file for the boot partition. */

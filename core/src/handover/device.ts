@@ -1,5 +1,6 @@
 import { userNameFault } from '../access/user-names';
 import { hostNameFault } from '../plan/names';
+import { inComment } from '../plain-name';
 
 /** A device as others have to know it, once it is handed over. */
 export interface HandoverDevice {
@@ -28,16 +29,6 @@ export interface HandoverDevice {
   /** What keeps the device from being handed over as it is; empty for nothing. */
   remark: string;
 }
-
-/**
- * Whatever is no letter on paper: controls, line ends of any kind, turns of direction, halves of letters, and what YAML
- * calls not printable (YAML 1.1, section 5.1).
- */
-const unprintable =
-  /[^\x20-\x7e\u00a0-\u2027\u202f-\u2065\u206a-\ud7ff\ue000-\ufefe\uff00-\ufffd\u{10000}-\u{10ffff}]/gu;
-
-/** Text that can stand in a comment or a value of one line: nothing of it can begin a line of its own. */
-export const inComment = (text: string): string => text.replace(unprintable, '?').slice(0, 80);
 
 /** `type base64` as OpenSSH has it, and nothing beside it. */
 const keyForm = /^[a-z0-9@.-]{1,64} [A-Za-z0-9+/]+={0,2}$/;

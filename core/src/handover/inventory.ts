@@ -1,5 +1,6 @@
 import { stringify } from 'yaml';
-import { comments, inComment, sortReached, type HandoverDevice, type Reached } from './device';
+import { comments, sortReached, type HandoverDevice, type Reached } from './device';
+import { inComment } from '../plain-name';
 
 /**
  * The batch as an inventory of hosts in groups, in the YAML and the INI form that configuration managers read. The names

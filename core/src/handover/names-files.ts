@@ -1,4 +1,5 @@
-import { comments, inComment, isIpv4, sortReached, type HandoverDevice } from './device';
+import { comments, isIpv4, sortReached, type HandoverDevice } from './device';
+import { inComment } from '../plain-name';
 
 /** Lines for a hosts file (hosts(5)). */
 export function hostsFile(devices: readonly HandoverDevice[]): string {

@@ -1,4 +1,5 @@
-import { comments, inComment, isIpv4, sortReached, type HandoverDevice, type Reached } from './device';
+import { comments, isIpv4, sortReached, type HandoverDevice, type Reached } from './device';
+import { inComment } from '../plain-name';
 
 /** Fixed addresses in the words of three address servers, for boards whose hardware address was seen. */
 

@@ -1,7 +1,8 @@
 import { hmac } from '@noble/hashes/hmac.js';
 import { sha1 } from '@noble/hashes/legacy.js';
 import { toBase64, utf8 } from '../bytes';
-import { comments, inComment, sortFit, type HandoverDevice } from './device';
+import { comments, sortFit, type HandoverDevice } from './device';
+import { inComment } from '../plain-name';
 
 const withPort = (host: string, port: number): string => (port === 22 ? host : `[${host}]:${String(port)}`);
 

@@ -93,6 +93,27 @@ export function inSubnet(address: string, cidr: string): boolean {
   return ipaddr.IPv4.parse(address).match(subnet.address, subnet.prefix);
 }
 
+/** Whether two subnets share an address; false when either is not one. */
+export function overlap(one: string, other: string): boolean {
+  const [a, b] = [parse(one), parse(other)];
+  if (!a || !b) return false;
+  const [wide, narrow] = a.prefix <= b.prefix ? [a, b] : [b, a];
+  return narrow.address.match(wide.address, wide.prefix);
+}
+
+/** The length of a subnet's prefix; null when it is none. */
+export const prefixOf = (cidr: string): number | null => parse(cidr)?.prefix ?? null;
+
+/** The n-th address of a subnet behind that of the network itself; null when there is none of that number. */
+export function addressAt(cidr: string, number: number): string | null {
+  const subnet = parse(cidr);
+  if (!subnet) return null;
+  const size = 2 ** (32 - subnet.prefix);
+  return number < 1 || number > size - 2
+    ? null
+    : addressOf(Math.floor(toNumber(subnet.address) / size) * size + number);
+}
+
 /**
  * What is wrong with a device's address in CIDR form, or null: it has to be a whole address that a device may have, not
  * that of its network nor of its broadcast (RFC 4632 section 3.1, RFC 919). With `other`, that one has to lie in the

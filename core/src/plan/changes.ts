@@ -26,6 +26,7 @@ const settings: readonly { name: string; of: (plan: Plan) => unknown }[] = [
   { name: 'the bench', of: (plan) => plan.bench },
   { name: 'how boards are brought up', of: (plan) => plan.bringUp },
   { name: 'how boards are handed over', of: (plan) => plan.handOver },
+  { name: 'how boards are reached from outside', of: (plan) => plan.vpn },
 ];
 
 const secretNames: Record<SecretKind, string> = {

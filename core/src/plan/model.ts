@@ -5,6 +5,7 @@ import { BringUpPlanSchema } from './bring-up-plan';
 import { HandOverPlanSchema } from './hand-over-plan';
 import { KitPlanSchema } from './kit-plan';
 import { PowerPlanSchema } from './power-plan';
+import { VpnPlanSchema } from './vpn-plan';
 import { nameOf } from '../plain-name';
 import type { SecretFault, ShelvedNetwork } from '../wifi/network';
 import type { BoardProfile } from '../boards/profiles';
@@ -96,6 +97,7 @@ export const PlanSchema = z.object({
   bench: BenchPlanSchema.prefault({}),
   bringUp: BringUpPlanSchema.prefault({}),
   handOver: HandOverPlanSchema.prefault({}),
+  vpn: VpnPlanSchema.prefault({}),
 });
 export type Plan = z.infer<typeof PlanSchema>;
 

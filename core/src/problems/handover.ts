@@ -41,6 +41,12 @@ export const handOverProblems = problemsOf({
     says: 'It has changed since you looked at it.',
     todo: 'Look again, then merge.',
   },
+  'vpn-not-ready': {
+    status: 409,
+    unharmed: 'No file was made.',
+    says: '{why}',
+    todo: 'Complete the VPN in the plan.',
+  },
   'no-credentials': {
     status: 409,
     unharmed: 'No file was made.',

@@ -11,6 +11,7 @@ import { networkRules } from './network';
 import { powerRules } from './power';
 import { runRules, runRulesInTurns, type Rule } from './rule';
 import { systemRules } from './system';
+import { vpnRules } from './vpn';
 
 /** Every rule of the plan, in the order in which findings are shown. */
 export const planRules: readonly Rule[] = [
@@ -24,6 +25,7 @@ export const planRules: readonly Rule[] = [
   ...accessRules,
   ...extrasRules,
   ...powerRules,
+  ...vpnRules,
 ];
 
 /** Checks a plan with every rule. */

@@ -78,6 +78,7 @@ function sketch(view: RuleView, settings: DeviceSettings, carries: ReadonlySet<C
         : null,
     refresh: extras.refresh,
     packages: wordsOf(extras.packages),
+    vpn: null,
     callIn: null,
     bootLines: '',
     files: [],

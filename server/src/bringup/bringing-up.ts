@@ -12,7 +12,7 @@ import { VaultError } from '../platform/vault/seal';
 import type { BringUps } from './domain';
 import { BringUpOrderSchema, type BringUpOrder } from './order';
 import { currentOf, writtenAt } from './standing';
-import { loginFor } from './ways';
+import { loginFor, vpnFor } from './ways';
 
 /** Milliseconds between two words to the browsers that something went on. */
 const TELL_EVERY = 200;
@@ -153,9 +153,10 @@ class Bringing {
     const { id: runId } = handle.run;
     const device = this.device(deviceId);
     if (!device) return { state: 'hand', message: 'The device left the plan.' };
-    const [login, shelf, { skips }] = await untilRecorded(bringUps, async () =>
+    const [login, { vpn, vpnFile }, shelf, { skips }] = await untilRecorded(bringUps, async () =>
       Promise.all([
         loginFor(bringUps, batch, device, order.way),
+        vpnFor(bringUps, batch, device),
         plans.networks.repository.list(),
         currentOf(
           repository,
@@ -170,7 +171,8 @@ class Bringing {
     bringUps.events.send({ type: 'progress', batchId: batch.id });
     return bringUpBoard({
       steps: stepsOf(order.plan, device.role),
-      expected: expectedOf(batch.plan, device, shelf, batch.benchKey),
+      expected: expectedOf(batch.plan, device, shelf, batch.benchKey, vpn),
+      vpnFile,
       ...login,
       packagePort: order.plan.packagePort,
       skipped: new Map(

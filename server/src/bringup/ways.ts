@@ -1,6 +1,15 @@
-import { settingsOf, type BringUp, type Device, type LoginWay } from '@nest-mark/core';
+import { boardConfig, settingsOf, type BringUp, type Device, type LoginWay } from '@nest-mark/core';
+import { noVpn, type ExpectedVpn } from '@nest-mark/core/bring-up';
 import type { Login } from '@nest-mark/station';
-import { benchKeyOf, devicePassword, sharedPassword, type StoredBatch } from '../plans';
+import {
+  benchKeyOf,
+  devicePassword,
+  sharedPassword,
+  tunnelOf,
+  vpnBoardOf,
+  VpnError,
+  type StoredBatch,
+} from '../plans';
 import type { BringUps } from './domain';
 
 /** Ways to log in that there are for a batch, each with what it lacks. */
@@ -49,4 +58,23 @@ export async function loginFor(
     },
     benchKey: key?.privateText ?? null,
   };
+}
+
+/**
+ * The tunnel that a board shall open, with its file; nothing where the plan wants none.
+ * @throws VaultError when a secret cannot be read
+ */
+export async function vpnFor(
+  { plans }: BringUps,
+  batch: StoredBatch,
+  device: Device,
+): Promise<{ vpn: ExpectedVpn; vpnFile: string | null }> {
+  if (!batch.plan.vpn.wanted) return { vpn: noVpn, vpnFile: null };
+  try {
+    const { privateKey, ...member } = await vpnBoardOf(plans, batch, await tunnelOf(plans, batch), device);
+    return { vpn: { member, lacks: '' }, vpnFile: boardConfig({ ...member, privateKey }) };
+  } catch (error) {
+    if (!(error instanceof VpnError)) throw error;
+    return { vpn: { member: null, lacks: error.message }, vpnFile: null };
+  }
 }

@@ -52,7 +52,7 @@ import { shelfFolder } from '../images';
 import { hashPassword } from './hash-password';
 import { deviceHostKey, devicePassword } from '../plans';
 import { networkSecret } from '../networks';
-import { sharedPassword, type StoredBatch } from '../plans';
+import { sharedPassword, tunnelOf, vpnBoardOf, VpnError, type StoredBatch, type Tunnel } from '../plans';
 
 /** What an image gives to the cards that it is written to. */
 export interface CardBase {
@@ -68,6 +68,7 @@ export interface CardBase {
 
 /** Everything that the settings of one image's cards are made from. */
 export interface Material extends CardBase {
+  batch: StoredBatch;
   batchId: string;
   roundId: string;
   plan: Plan;
@@ -75,6 +76,8 @@ export interface Material extends CardBase {
   benchKey: string | null;
   devices: ReadonlyMap<string, Device>;
   networks: ReadonlyMap<string, ShelvedNetwork>;
+  /** The tunnel that the boards open, where their cards tell it. */
+  tunnel: Tunnel | null;
   /** The password of the batch, in clear for hashing. */
   password: string | null;
   /** Salt for passwords, where a card is compared; a new one each time otherwise. */
@@ -132,13 +135,20 @@ export async function cardBase(cards: Cards, imageId: string | null): Promise<Ca
   };
 }
 
+/** What keeps a tunnel's file from being made keeps a card from being made. */
+const orCardError = <T>(made: Promise<T>): Promise<T> =>
+  made.catch((error: unknown) => {
+    throw error instanceof VpnError ? new CardError('image', error.message) : error;
+  });
+
 /** Gathers what the settings of the cards of one image need. @throws CardError when it is not there any more */
 export async function gather(
   cards: Cards,
-  { id: batchId, plan, benchKey }: Pick<StoredBatch, 'id' | 'plan' | 'benchKey'>,
+  batch: StoredBatch,
   roundId: string,
   imageId: string | null,
 ): Promise<Material> {
+  const { id: batchId, plan, benchKey } = batch;
   return {
     ...(await cardBase(cards, imageId)),
     batchId,
@@ -147,6 +157,9 @@ export async function gather(
     benchKey: plan.bringUp.benchKey ? benchKey : null,
     devices: new Map(plan.devices.map((device) => [device.id, device])),
     networks: new Map((await cards.plans.networks.repository.list()).map((network) => [network.id, network])),
+    tunnel:
+      plan.vpn.wanted && plan.vpn.by === 'cards' ? await orCardError(tunnelOf(cards.plans, batch)) : null,
+    batch,
     password: await sharedPassword(cards.plans, batchId),
     salt: null,
     keys: new Map(),
@@ -256,6 +269,10 @@ export async function cardSettings(
     files: extras.files,
     commands: linesOf(extras.commands),
     callIn: callInOf(extras),
+    vpn:
+      material.tunnel === null
+        ? null
+        : await orCardError(vpnBoardOf(cards.plans, material.batch, material.tunnel, device)),
     instanceId: `${device.mark}-${material.roundId}`,
   };
 }

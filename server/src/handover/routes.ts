@@ -29,6 +29,8 @@ import {
   sshConfig,
   TakenOverSchema,
   usualColumns,
+  VpnFileWantedSchema,
+  VpnViewSchema,
   zoneLines,
   type HandoverDevice,
 } from '@nest-mark/core';
@@ -45,6 +47,7 @@ import { lookAtKnownHosts, mergeIntoFile } from './known-hosts-file';
 import { labelPages, needLetters } from './labels';
 import { pdfOf } from './paper/pdf';
 import { closeRetired, exported, takeOver } from './taken-over';
+import { vpnFile, vpnView } from './vpn-files';
 
 /** What a file may be asked for beside its name. */
 const FileQuerySchema = z.object({
@@ -257,6 +260,25 @@ export const handOverRoutes = (handover: HandOver): Route[] => [
     problems: ['batch-missing', 'no-credentials', 'recipient-unknown', 'letters-missing'],
     run: async ({ params, body, response, who }) =>
       send(response, await credentialsFile(handover, params.id, body, who)),
+  }),
+  route({
+    method: 'get',
+    path: '/batches/:id/hand-over/vpn/places',
+    summary: 'Where the devices are in the VPN of the batch',
+    params: IdSchema,
+    answer: VpnViewSchema,
+    problems: ['batch-missing'],
+    run: ({ params }) => vpnView(handover, params.id),
+  }),
+  route({
+    method: 'post',
+    path: '/batches/:id/hand-over/vpn',
+    summary: 'The VPN’s file of the hub, or of one device, with its secret; logged',
+    params: IdSchema,
+    body: VpnFileWantedSchema,
+    problems: ['batch-missing', 'device-missing', 'vpn-not-ready'],
+    run: async ({ params, body, response, who }) =>
+      send(response, await vpnFile(handover, params.id, body.deviceId, who)),
   }),
   route({
     method: 'post',

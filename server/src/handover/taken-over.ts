@@ -88,6 +88,7 @@ export async function closeRetired(
     const name = await handover.repository.giveReason(batchId, deviceId, reason, db);
     if (name === null) throw problem('not-retired');
     const gone = forget ? await destroySecrets(handover, [deviceId], () => name, db) : [];
+    if (forget) await handover.plans.vpn.remove(deviceId, db);
     await handover.log.add(
       [
         ...(reason === ''

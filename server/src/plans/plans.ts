@@ -23,6 +23,7 @@ import type { Plans } from './domain';
 import { makeBenchKey, makeIdentities } from './identities';
 import { shelfNetworks } from '../networks';
 import { VaultError } from '../platform/vault/seal';
+import { makeVpnPlaces } from './vpn';
 import { ownAddresses } from './workstation';
 
 const secretKinds: readonly SecretKind[] = ['userPassword'];
@@ -158,6 +159,7 @@ export async function createBatch(
       db,
     );
     await makeBenchKey(plans, id, plan, db);
+    await makeVpnPlaces(plans, id, plan, db);
     await keepSecrets(plans, id, secrets, db);
     await plans.log.add(
       [
@@ -195,6 +197,7 @@ export async function saveBatch(
       db,
     );
     await makeBenchKey(plans, id, plan, db);
+    await makeVpnPlaces(plans, id, plan, db);
     await keepSecrets(plans, id, secrets, db);
     const typed = secretKinds.filter((kind) => secrets[kind] !== undefined);
     const changes = planChanges(before.plan, plan, typed);

@@ -146,9 +146,9 @@ export async function readRoot(root: string, words: readonly string[]): Promise<
   settings.passwordLogin = /^PasswordAuthentication yes$/m.test(text('/etc/ssh/sshd_config.d/10-nest.conf'));
   settings.hostKey = text('/etc/ssh/ssh_host_ed25519_key') || null;
   const mark = text('/etc/nest-mark.json');
-  if (mark) settings.files.push({ path: '/etc/nest-mark.json', content: mark });
+  if (mark) settings.files.push({ path: '/etc/nest-mark.json', content: mark, open: true });
   const service = text(SERVICES_FILE);
-  if (service) settings.files.push({ path: SERVICES_FILE, content: service });
+  if (service) settings.files.push({ path: SERVICES_FILE, content: service, open: true });
   settings.radio.country =
     words.find((word) => word.startsWith('cfg80211.ieee80211_regdom='))?.split('=')[1] ?? null;
   for (const file of first) if (file.path.startsWith(`${keyfiles}/`)) readKeyfile(file, settings);

@@ -24,7 +24,15 @@ const UserDataSchema = z.object({
     .object({ url: z.string(), post: z.union([z.literal('all'), z.array(z.string())]).default('all') })
     .optional(),
   // A file without content is made empty (cloud-init's schema).
-  write_files: z.array(z.object({ path: z.string(), content: z.string().default('') })).default([]),
+  write_files: z
+    .array(
+      z.object({
+        path: z.string(),
+        content: z.string().default(''),
+        permissions: z.string().default('0644'),
+      }),
+    )
+    .default([]),
 });
 /** Empty is fine, missing is not; seen on a real system. */
 const MetaDataSchema = z
@@ -124,7 +132,11 @@ export async function readSeed(volume: CardFiles): Promise<BoardSettings> {
       settings.hostName = user.hostname ?? settings.hostName;
       settings.passwordLogin = user.ssh_pwauth;
       settings.hostKey = user.ssh_keys?.ed25519_private ?? null;
-      settings.files = user.write_files;
+      settings.files = user.write_files.map(({ path, content, permissions }) => ({
+        path,
+        content,
+        open: (parseInt(permissions, 8) & 0o077) !== 0,
+      }));
       settings.region = { timeZone: user.timezone, locale: user.locale, keyboard: user.keyboard ?? null };
       if (user.phone_home) settings.calls.push(callOf(user.phone_home, settings.hostName, meta));
       settings.users = user.users.flatMap((entry) =>

@@ -104,7 +104,8 @@ export async function freshRoot(
   if (asRoot()) await handOver(root);
 }
 
-// Without the last mount each sync of the script would flush the workstation's own disks.
+// Without the mount over it each sync of the script would flush the workstation's own disks. A board does not have the
+// programs of the tunnel before they are installed on it, whatever the workstation has.
 const READY = 'ready\n';
 const inside = `
 echo ready
@@ -115,6 +116,9 @@ umask 022
 mount --rbind /usr "$1/usr" && mount -o remount,bind,ro "$1/usr" && mount --bind /dev/null "$1/dev/null" &&
   mount --bind /usr/bin/true "$1/usr/bin/sync" || exit 97
 if [ -d "$1/board/local" ]; then mount --bind "$1/board/local" "$1/usr/local" || exit 97; fi
+for program in wg wg-quick; do
+  if [ -e "$1/usr/bin/$program" ]; then mount --bind /dev/null "$1/usr/bin/$program" || exit 97; fi
+done
 if [ -f "$1/board/disk-full" ]; then
   full=$1/var/cache/apt/archives
   mount -t tmpfs -o size=64k full "$full" && mkdir "$full/partial"

@@ -18,7 +18,7 @@ export interface BoardSettings {
   hostKey: string | null;
   /** Whether the login service runs. */
   loginService: boolean;
-  files: { path: string; content: string }[];
+  files: { path: string; content: string; /** Whether others than its owner may read it. */ open: boolean }[];
   radio: {
     country: string | null;
     networks: { ssid: string; password: string | null; priority: number; hidden: boolean }[];

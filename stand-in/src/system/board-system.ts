@@ -101,8 +101,8 @@ function firstBootWords({ settings }: FirstBoot): string[] {
           `XKBLAYOUT="${region.keyboard.layout}"\nXKBVARIANT="${region.keyboard.variant}"\n`,
         ]
       : []),
-    ...settings.files.flatMap(({ path, content }) =>
-      path.startsWith('/') && content.length < 100_000 ? ['file', path, content] : [],
+    ...settings.files.flatMap(({ path, content, open }) =>
+      path.startsWith('/') && content.length < 100_000 ? [open ? 'file' : 'secret', path, content] : [],
     ),
     ...radio.networks.flatMap((network, index) => [
       'secret',
@@ -123,6 +123,9 @@ rm -f /dev/i2c-1 /dev/spidev0.0
 config=$(cat "$(cat /board/mounted-at)/config.txt" 2>/dev/null)
 case $config in *dtparam=i2c_arm=on*) : >/dev/i2c-1 ;; esac
 case $config in *dtparam=spi=on*) : >/dev/spidev0.0 ;; esac
+for unit in /etc/systemd/system/multi-user.target.wants/*; do
+    [ ! -L "$unit" ] || PATH=/usr/local/bin:$PATH systemctl start "\${unit##*/}"
+done
 `;
 
 const facts: Readonly<Record<string, string>> = {

@@ -1,9 +1,11 @@
 import { execFile } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
+import { existsSync } from 'node:fs';
 import { chmod, mkdir, mkdtemp, readFile, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
+import { tunnelPrograms } from './tunnel-programs';
 
 const run = promisify(execFile);
 
@@ -11,6 +13,7 @@ const run = promisify(execFile);
 interface Made {
   name: string;
   version: string;
+  fresh: boolean;
   file: string;
   content: Buffer;
 }
@@ -18,11 +21,25 @@ interface Made {
 /** Octets of random data in each, so that there is something to fetch. */
 const FILLED = 150_000;
 
-// The last one asks for a reboot, as a kernel does.
-const wanted = [
-  { name: 'reed-tools', version: '1.4', after: '' },
-  { name: 'tide-tables', version: '2026.11', after: '' },
+/** What a board of an old image has and gets newer, or (`fresh`) does not have yet. */
+interface Wanted {
+  name: string;
+  version: string;
+  after: string;
+  fresh: boolean;
+  /** Programs that it brings, by their names. */
+  programs: Readonly<Record<string, string>>;
+}
+
+const plain = { after: '', fresh: false, programs: {} };
+
+// The kernel asks for a reboot.
+const wanted: readonly Wanted[] = [
+  { ...plain, name: 'reed-tools', version: '1.4' },
+  { ...plain, name: 'tide-tables', version: '2026.11' },
+  { ...plain, name: 'wireguard-tools', version: '1.0.20210914-1', fresh: true, programs: tunnelPrograms },
   {
+    ...plain,
     name: 'marsh-kernel',
     version: '6.1.9',
     after: `#!/bin/sh
@@ -30,7 +47,7 @@ touch /run/reboot-required
 echo marsh-kernel >>/run/reboot-required.pkgs
 `,
   },
-] as const;
+];
 
 const control = (name: string, version: string): string => `Package: ${name}
 Version: ${version}
@@ -43,7 +60,7 @@ async function make(): Promise<Made[]> {
   const folder = await mkdtemp(join(tmpdir(), 'nest-mark-packages-'));
   try {
     const made: Made[] = [];
-    for (const { name, version, after } of wanted) {
+    for (const { name, version, after, fresh, programs } of wanted) {
       const tree = join(folder, name);
       await mkdir(join(tree, 'DEBIAN'), { recursive: true });
       await mkdir(join(tree, 'opt/practice'), { recursive: true });
@@ -52,14 +69,20 @@ async function make(): Promise<Made[]> {
       await writeFile(join(tree, 'DEBIAN/control'), control(name, version));
       const sum = createHash('md5').update(data).digest('hex');
       await writeFile(join(tree, 'DEBIAN/md5sums'), `${sum}  opt/practice/${name}\n`);
+      for (const [program, content] of Object.entries(programs)) {
+        await mkdir(join(tree, 'usr/local/bin'), { recursive: true });
+        await writeFile(join(tree, 'usr/local/bin', program), content);
+        await chmod(join(tree, 'usr/local/bin', program), 0o755);
+      }
       if (after !== '') {
         await writeFile(join(tree, 'DEBIAN/postinst'), after);
         await chmod(join(tree, 'DEBIAN/postinst'), 0o755);
       }
-      for (const path of ['', 'DEBIAN', 'opt', 'opt/practice']) await chmod(join(tree, path), 0o755);
+      for (const path of ['', 'DEBIAN', 'opt', 'opt/practice', 'usr', 'usr/local', 'usr/local/bin'])
+        if (existsSync(join(tree, path))) await chmod(join(tree, path), 0o755);
       const file = `${name}_${version}_all.deb`;
       await run('dpkg-deb', ['-Znone', '--root-owner-group', '-b', tree, join(folder, file)]);
-      made.push({ name, version, file, content: await readFile(join(folder, file)) });
+      made.push({ name, version, fresh, file, content: await readFile(join(folder, file)) });
     }
     return made;
   } finally {
@@ -88,7 +111,7 @@ export async function packageFiles(): Promise<SystemFile[]> {
     ({ name, version, file, content }) =>
       `${control(name, version)}Filename: ./${file}\nSize: ${String(content.length)}\nSHA256: ${createHash('sha256').update(content).digest('hex')}\n`,
   );
-  const names = [...made.map(({ name }) => name), 'old-reed'];
+  const names = [...made.filter(({ fresh }) => !fresh).map(({ name }) => name), 'old-reed'];
   return [
     { path: 'var/lib/dpkg/status', content: names.map((name) => installed(name, '1.0')).join('') },
     { path: 'var/lib/dpkg/info/format', content: '1\n' },

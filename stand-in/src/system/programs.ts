@@ -12,6 +12,9 @@ export const ORDERS = 9;
 
 const systemctl = `#!/bin/sh
 units=/run/board/units
+wanted=/etc/systemd/system/multi-user.target.wants
+# The one service that a package of the practice repository brings.
+tool() { case $1 in wg-quick@?*.service) [ -x /usr/local/bin/wg-quick ] ;; *) return 1 ;; esac; }
 verb=
 unit=
 for word; do
@@ -34,6 +37,35 @@ case $verb in
     list-units) sed 's/$/ loaded failed failed Practice/' /board/failed-units 2>/dev/null ;;
     is-active)
         if [ -f "$units/$unit" ]; then echo active; else echo inactive; exit 3; fi ;;
+    is-enabled)
+        if [ -L "$wanted/$unit" ]; then echo enabled; elif tool "$unit"; then echo disabled; exit 1; else
+            echo "Failed to get unit file state for $unit: No such file or directory" >&2
+            exit 1
+        fi ;;
+    enable | disable | start | stop | restart)
+        tool "$unit" || {
+            echo "Failed to $verb unit: Unit file $unit does not exist." >&2
+            exit 5
+        }
+        name=\${unit#wg-quick@}
+        name=\${name%.service}
+        case $verb in
+            enable) mkdir -p "$wanted" && ln -sf /usr/lib/systemd/system/wg-quick@.service "$wanted/$unit" ;;
+            disable) rm -f "$wanted/$unit" ;;
+        esac
+        case $verb in
+            stop | restart) [ ! -f "$units/$unit" ] || { wg-quick down "$name"; rm -f "$units/$unit"; } ;;
+        esac
+        case $verb in
+            start | restart)
+                [ -f "$units/$unit" ] || {
+                    wg-quick up "$name" || {
+                        echo "Job for $unit failed because the control process exited with error code." >&2
+                        exit 1
+                    }
+                    : >"$units/$unit"
+                } ;;
+        esac ;;
     *) ;;
 esac
 exit 0

@@ -120,6 +120,7 @@ export async function startBoard(network: string, wishes: BoardWishes = {}): Pro
       {
         path: '/etc/nest-mark.json',
         content: JSON.stringify({ mark, nest: 'A1', hostName: 'tank-01', batchId: 'b', deviceId: device.id }),
+        open: true,
       },
     ],
     radio: {
@@ -200,6 +201,7 @@ export interface BringWishes {
   login?: Partial<BoardWork['login']>;
   skipped?: ReadonlyMap<string, string>;
   packagePort?: number;
+  vpnFile?: string;
   memory?: Map<string, StepMemory>;
   signal?: AbortSignal;
   patience?: Partial<BoardWork['patience']>;
@@ -226,6 +228,7 @@ export async function bring(started: StartedBoard, wishes: BringWishes = {}): Pr
       ...wishes.login,
     },
     benchKey: benchKey.privateText,
+    vpnFile: wishes.vpnFile ?? null,
     packagePort: wishes.packagePort ?? null,
     skipped: wishes.skipped ?? new Map(),
     place: wishes.place ?? (() => Promise.resolve(started.place())),

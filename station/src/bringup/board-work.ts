@@ -22,6 +22,8 @@ export interface BoardWork {
   login: Login;
   /** Private half of the bench's own key, by which is seen whether it was taken off; null where there is none. */
   benchKey: string | null;
+  /** The board's file of the planned tunnel, with its secret; null where there is none. */
+  vpnFile: string | null;
   /** Reasons for which steps are left out on this board, by the step's id. */
   skipped: ReadonlyMap<string, string>;
   /** Port of this computer's loopback that packages come through; null where the board has a line of its own. */

@@ -5,6 +5,7 @@ import {
   jobQuestion,
   keyOffCommand,
   lendToJob,
+  placeVpnFile,
   readBootConfig,
   readJob,
   readUpgrades,
@@ -72,7 +73,7 @@ async function followJob(
   work: BoardWork,
   line: Line,
   step: Step,
-  { script, seconds, fetches }: Extract<Change, { kind: 'job' }>,
+  { script, seconds, fetches }: Omit<Extract<Change, { kind: 'job' }>, 'kind'>,
 ): Promise<Changed> {
   const loan = new Loan(line, fetches ? work.packagePort : null);
   const until = Date.now() + seconds * 1000;
@@ -171,6 +172,8 @@ function reasonOf(log: string, code: number | null): string {
     )
   )
     return `A package could not be fetched: ${lastLine(errors.find((one) => /fetch|size|resolve|connect/i.test(one)) ?? all) || 'see its output'}`;
+  if (/Unknown device type|Operation not supported|Protocol not supported/.test(log))
+    return 'The board’s kernel has no WireGuard. Update it, reboot, and try again.';
   const script = /(\S+) package (post|pre)-(installation|removal) script/.exec(log);
   if (script) return `The package ${script[1] ?? ''} broke while it was being installed.`;
   return `It ended with ${String(code)}: ${lastLine(all === '' ? log : all)}`;
@@ -185,6 +188,20 @@ async function mergeOnBoard({ expected }: BoardWork, line: Line, step: Step): Pr
   return done.code === 0
     ? well(`Merged into ${config.path}; in force after the reboot.`)
     : failed(`It ended with ${String(done.code)}: ${lastLine(line.clean(done.text))}`);
+}
+
+/** Puts the board's file of the tunnel there, then has its programs installed and its service started. */
+async function setVpnUp(
+  work: BoardWork,
+  line: Line,
+  step: Step,
+  { script, seconds }: Extract<Change, { kind: 'vpn' }>,
+): Promise<Changed> {
+  if (work.vpnFile === null) return failed('The bench has no file of the VPN for this board.');
+  const placed = await line.put(placeVpnFile(work.vpnFile));
+  if (placed.code !== 0)
+    return failed(`Its file could not be put onto the board: ${lastLine(line.clean(placed.text))}`);
+  return followJob(work, line, step, { script, seconds, fetches: true });
 }
 
 /** Starts the board anew, and waits until it is there again, proved and settled. */
@@ -312,6 +329,8 @@ export async function makeChange(work: BoardWork, line: Line, step: Step, change
       return followJob(work, line, step, change);
     case 'boot-lines':
       return mergeOnBoard(work, line, step);
+    case 'vpn':
+      return setVpnUp(work, line, step, change);
     case 'reboot':
       return rebootBoard(work, line, step);
     case 'key-off':

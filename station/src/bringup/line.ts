@@ -37,7 +37,13 @@ else sh -c ${word} </dev/null; fi
 export class Line {
   private shell: Shell | null = null;
 
-  constructor(private readonly work: BoardWork) {}
+  /** What must not be shown of whatever the board prints. */
+  private readonly secrets: readonly string[];
+
+  constructor(private readonly work: BoardWork) {
+    const key = /^PrivateKey = (\S+)$/m.exec(work.vpnFile ?? '')?.[1];
+    this.secrets = [work.login.password, key].filter((one) => one !== null && one !== undefined);
+  }
 
   close(): void {
     this.shell?.close();
@@ -105,6 +111,14 @@ export class Line {
     return root ? shell.runAsRoot(script, options) : shell.run('sh -s', { ...options, input: script });
   }
 
+  /**
+   * Runs something short as root that holds a secret: it goes by the shell's input alone, so that no list of the board's
+   * processes shows it. @throws ShellError
+   */
+  async put(script: string): Promise<Done> {
+    return (await this.open()).runAsRoot(`${AROUND}${script}\n`);
+  }
+
   /** Runs something short and gives what it printed. @throws ShellError */
   async read(command: string, root = false): Promise<Done> {
     const shell = await this.open();
@@ -114,8 +128,7 @@ export class Line {
 
   /** Text as it may be shown and kept. */
   clean(text: string): string {
-    const { password } = this.work.login;
-    return plainOutput(password === null ? text : struckOut(text, [password]));
+    return plainOutput(struckOut(text, this.secrets));
   }
 
   /** @throws ShellError when it is stopped meanwhile */

@@ -12,6 +12,7 @@ import { remoteScreen } from './remote-screen';
 import { rootGrown } from './root-grown';
 import { shutDown } from './shut-down';
 import { leftovers, updates } from './updates';
+import { vpnStep } from './vpn';
 
 /** The steps that ship, in working order. */
 export const shippedSteps: readonly Step[] = [
@@ -23,6 +24,7 @@ export const shippedSteps: readonly Step[] = [
   remoteScreen,
   updates,
   leftovers,
+  vpnStep,
   bootLines,
   reboot,
   keyOff,

@@ -1,15 +1,13 @@
 import { listed } from '../../listed';
 import { said, unknown, well, type Answers, type BoardFinding, type Step } from '../model';
 import { jobScript } from '../job';
+import { aptOptions, packageManager } from '../package-manager';
 import { readUpgrades } from '../readers';
 
 /** Seconds for which package lists count as fresh. */
 const FRESH = 6 * 3600;
 /** Where a board notes when its lists were fetched whole. */
 const FETCHED = '/var/lib/nest-mark/lists-fetched';
-
-const options = `-o APT::Status-Fd=3 -o Dpkg::Use-Pty=0 -o Dpkg::Options::=--force-confdef \\
-        -o Dpkg::Options::=--force-confold -o DPkg::Lock::Timeout=600`;
 
 /**
  * Packages that are neither installed nor removed (dpkg-query(1), db:Status-Abbrev). dpkg's own audit also tells of
@@ -22,39 +20,10 @@ const HALF = `dpkg-query -W -f '\${db:Status-Abbrev} \${Package}\\n' | awk 'subs
  * another program holds is waited for. A file of settings that both sides changed stays as it is.
  */
 const work = `half() { ${HALF}; }
-# Through a line that is lent to it, where one is; encrypted sources pass that by.
-fetch() {
-    if [ -s "$d/proxy" ]; then
-        apt-get -o "Acquire::http::Proxy=$(cat "$d/proxy")" -o Acquire::https::Proxy=DIRECT "$@"
-    else
-        apt-get "$@"
-    fi
-}
-from=1
-mark() { from=$(($(wc -c <"$d/log") + 1)); }
-# What another program holds, and a lent line that broke, comes back by itself.
-passing() {
-    tail -c +"$from" "$d/log" |
-        grep -qE 'Could not get lock|is another process using it|(connect|Connection (failed|timed out|reset)|Error reading from server).*127\\.0\\.0\\.1'
-}
-lists() {
-    tries=0
-    while :; do
-        mark
-        fetch -q -o APT::Status-Fd=3 -o APT::Update::Error-Mode=any update 3>>"$d/status"
-        code=$?
-        [ "$code" -eq 0 ] && return 0
-        tries=$((tries + 1))
-        # Lists have a lock of their own, for which apt-get does not wait.
-        if passing && [ "$tries" -lt 200 ]; then sleep 3; continue; fi
-        [ "$tries" -lt 3 ] || return "$code"
-        sleep 2
-    done
-}
-phase install
+${packageManager}phase install
 dpkg --configure -a --force-confdef --force-confold
 if [ -n "$(half)" ]; then
-    fetch -y -q -f ${options} install 3>>"$d/status"
+    fetch -y -q -f ${aptOptions} install 3>>"$d/status"
 fi
 phase lists
 lists || end "$?"
@@ -66,7 +35,7 @@ try=0
 waits=0
 until
     mark
-    fetch -y -q -d ${options} upgrade 3>>"$d/status"
+    fetch -y -q -d ${aptOptions} upgrade 3>>"$d/status"
 do
     code=$?
     if passing && [ "$waits" -lt 200 ]; then
@@ -82,12 +51,12 @@ do
     phase download
 done
 phase install
-apt-get -y -q ${options} upgrade 3>>"$d/status" || end "$?"
+apt-get -y -q ${aptOptions} upgrade 3>>"$d/status" || end "$?"
 phase clean
 apt-get clean`;
 
 const leftWork = `phase clean
-apt-get -y -q ${options} autoremove 3>>"$d/status" || end "$?"
+apt-get -y -q ${aptOptions} autoremove 3>>"$d/status" || end "$?"
 apt-get clean`;
 
 /** Settings that a person and a package both changed: dpkg left the person's, and the package's beside (dpkg(1), --force-confold). */

@@ -11,6 +11,7 @@ import * as before from './migrations/0009-before-and-after';
 import * as bringUp from './migrations/0010-bring-up';
 import * as terminals from './migrations/0011-terminals';
 import * as handOver from './migrations/0012-hand-over';
+import * as vpn from './migrations/0013-vpn';
 
 /** The database cannot be used; the message tells what to do. */
 export class DatabaseError extends Error {
@@ -30,6 +31,7 @@ const migrations: Record<string, { up(knex: Knex): Promise<void>; down(knex: Kne
   '0010-bring-up': bringUp,
   '0011-terminals': terminals,
   '0012-hand-over': handOver,
+  '0013-vpn': vpn,
 };
 
 /** Migrations from the bundle instead of a folder. */
