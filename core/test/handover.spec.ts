@@ -116,6 +116,7 @@ describe('names that were never checked', () => {
     ),
     address: fc.oneof(fc.constant(null), fc.constant('10.0.0.1\nProxyCommand x'), fc.ipV4()),
     port: fc.constant(22),
+    vpnAddress: fc.oneof(fc.constant(null), fc.constant('10.0.0.1\nProxyCommand x'), fc.ipV4()),
     userName: fc.oneof(fc.constant('keeper\nProxyCommand x'), fc.string({ maxLength: 12 })),
     copiedTo: fc.array(fc.string({ unit: 'binary', maxLength: 20 }), { maxLength: 2 }),
   });

@@ -51,7 +51,15 @@ test('every view, light and dark, passes the automated checks of WCAG 2.2 AA and
       await audit(page, theme === 'dark' ? 'color-contrast' : undefined, 'main');
       expect(await sideways(page), `${name} in ${theme}`).toBe(0);
     }
-    for (const name of ['Labels', 'Logging in', 'Credentials', 'Other tools', 'How exposed', 'Record']) {
+    for (const name of [
+      'Labels',
+      'Logging in',
+      'Credentials',
+      'Other tools',
+      'From outside',
+      'How exposed',
+      'Record',
+    ]) {
       await handOverPart(page, name);
       if (name === 'How exposed' && theme === 'light') {
         await page.getByRole('button', { name: /^Look at/ }).click();

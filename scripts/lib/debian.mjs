@@ -53,6 +53,7 @@ const forTest = [
   ['age', 'age'],
   ['wireguard-tools', 'wg'],
   ['wireguard-go', 'wireguard-go'],
+  ['iputils-ping', 'ping'],
 ];
 
 const forSoak = [

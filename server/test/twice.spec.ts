@@ -348,6 +348,11 @@ const cases: Record<string, Case> = {
     call: () => plain('POST', '/batches/{batch}/hand-over/credentials', { form: 'table', deviceIds: null }),
     holds: none,
   },
+  // Its plan has no VPN; several files at once of one that has: vpn.spec.
+  'post /batches/:id/hand-over/vpn': {
+    call: () => plain('POST', '/batches/{batch}/hand-over/vpn', { deviceId: null }),
+    holds: none,
+  },
   'post /label-sizes': {
     call: () => plain('POST', '/label-sizes', { ...shippedLabelSizes[0], title: `Sheet ${String(next++)}` }),
     holds: async (good, times, asked) => {

@@ -12,6 +12,7 @@ export const csvColumns = {
   state: ['state', ({ state }) => state],
   address: ['address', ({ address }) => address ?? ''],
   port: ['port', ({ port }) => String(port)],
+  vpnAddress: ['address in the VPN', ({ vpnAddress }) => vpnAddress ?? ''],
   hardwareAddress: ['hardware address', ({ hardwareAddress }) => hardwareAddress],
   hostKeyFingerprint: ['host key fingerprint', ({ hostKeyFingerprint }) => hostKeyFingerprint],
   hostKey: ['host key', ({ hostKey }) => hostKey],

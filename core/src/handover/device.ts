@@ -19,6 +19,8 @@ export interface HandoverDevice {
   /** Null while the device has not been proved on the network, or its card was copied. */
   address: string | null;
   port: number;
+  /** Inside the VPN of the batch; null where it has none. */
+  vpnAddress: string | null;
   /** As the network knows it; empty where nobody saw it. */
   hardwareAddress: string;
   userName: string;
@@ -47,6 +49,7 @@ export function unfit(device: HandoverDevice): string | null {
   if (!keyForm.test(device.hostKey)) return 'its host key is none';
   const { address } = device;
   if (address !== null && !isIpv4(address) && !sixForm.test(address)) return 'its address is none';
+  if (device.vpnAddress !== null && !isIpv4(device.vpnAddress)) return 'its address inside the VPN is none';
   return null;
 }
 

@@ -8,8 +8,9 @@ const withPort = (host: string, port: number): string => (port === 22 ? host : `
 
 /** The names under which a client may ask for the key of a device, the bare host name first. */
 export function knownNames(device: HandoverDevice): string[] {
-  const { hostName, address, port } = device;
-  const hosts = [hostName, `${hostName}.local`, ...(address === null ? [] : [address])];
+  const { hostName, address, vpnAddress, port } = device;
+  const places = [address, vpnAddress].filter((place) => place !== null);
+  const hosts = [hostName, `${hostName}.local`, ...places];
   return [...new Set([hostName, ...hosts.map((host) => withPort(host, port))])];
 }
 
@@ -72,15 +73,15 @@ const configWord = (text: string): string => (/\s/.test(text) ? `"${text}"` : te
 
 /**
  * A client configuration (ssh_config(5)): one block for each device and user, strict about host keys. The first user of
- * a device is reached by its host name, the others as `user.name`. What is not valid is left out, and a comment says so.
+ * a device is reached by its host name, the others as `user.name`, and the first as `vpn.name` through a tunnel. What is not valid is left out, and a comment says so.
  */
 export function sshConfig(devices: readonly HandoverDevice[], form: SshConfigForm): string {
   const { fit, remarks } = sortFit(devices);
-  const block = (device: HandoverDevice, alias: string, user: string): string =>
+  const block = (device: HandoverDevice, alias: string, user: string, address = device.address): string =>
     [
       `# mark ${inComment(device.mark)}`,
       `Host ${alias}`,
-      `    HostName ${device.address ?? `${device.hostName}.local`}`,
+      `    HostName ${address ?? `${device.hostName}.local`}`,
       `    Port ${String(device.port)}`,
       `    User ${user}`,
       `    HostKeyAlias ${device.hostName}`,
@@ -92,6 +93,9 @@ export function sshConfig(devices: readonly HandoverDevice[], form: SshConfigFor
     ].join('\n');
   const blocks = fit.flatMap((device) => [
     block(device, device.hostName, device.userName),
+    ...(device.vpnAddress === null || device.otherUsers.includes('vpn')
+      ? []
+      : [block(device, `vpn.${device.hostName}`, device.userName, device.vpnAddress)]),
     ...device.otherUsers
       .filter((user) => /^[a-z_][a-z0-9_-]{0,31}$/.test(user) && user !== device.userName)
       .map((user) => block(device, `${user}.${device.hostName}`, user)),

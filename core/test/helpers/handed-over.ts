@@ -17,6 +17,7 @@ export const handed = (more: Partial<HandoverDevice> = {}): HandoverDevice => ({
   hostKeyFingerprint: 'SHA256:x',
   address: '10.0.0.7',
   port: 22,
+  vpnAddress: null,
   hardwareAddress: '02:00:5e:00:53:07',
   userName: 'keeper',
   otherUsers: [],
@@ -62,6 +63,7 @@ export const handedOver = fc.record({
   hostKeyFingerprint: words,
   address: fc.option(fc.ipV4(), { nil: null }),
   port: fc.oneof(fc.constant(22), fc.integer({ min: 1, max: 65_535 })),
+  vpnAddress: fc.option(fc.ipV4(), { nil: null }),
   hardwareAddress: fc.oneof(
     fc.constant(''),
     fc.integer({ min: 0, max: 0xffff }).map((last) => {

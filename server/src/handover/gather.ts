@@ -9,7 +9,7 @@ import {
   type Plan,
 } from '@nest-mark/core';
 import { batchProgress } from '../finding';
-import { needBatch } from '../plans';
+import { memberOf, needBatch, tunnelOf, VpnError, type StoredBatch } from '../plans';
 import type { HandOver } from './domain';
 
 /** Everything that others have to know of a batch, and its name as it can stand in a file's. */
@@ -19,9 +19,22 @@ export interface Gathered {
   devices: (HandoverDevice & { id: string })[];
 }
 
+/** Addresses inside the VPN by device; none where there is none, or it is not whole yet. */
+async function vpnAddresses({ plans }: HandOver, batch: StoredBatch): Promise<ReadonlyMap<string, string>> {
+  if (!batch.plan.vpn.wanted) return new Map();
+  try {
+    const tunnel = await tunnelOf(plans, batch);
+    return new Map(batch.plan.devices.map((device) => [device.id, memberOf(batch, tunnel, device).address]));
+  } catch (error) {
+    if (error instanceof VpnError) return new Map();
+    throw error;
+  }
+}
+
 /** @throws Problem when there is no such batch */
 export async function gather(handover: HandOver, batchId: string): Promise<Gathered> {
-  const { plan } = await needBatch(handover.plans, batchId);
+  const batch = await needBatch(handover.plans, batchId);
+  const { plan } = batch;
   const { devices, arrivals } = await batchProgress(handover.finding, batchId);
   const progress = new Map(devices.map((entry) => [entry.deviceId, entry]));
   const records = new Map(
@@ -29,6 +42,7 @@ export async function gather(handover: HandOver, batchId: string): Promise<Gathe
   );
   const boards = await handover.plans.boards.repository.list();
   const colours = coloursOf(plan);
+  const inVpn = await vpnAddresses(handover, batch);
   return {
     plan,
     slug: fileSlug(plan.name),
@@ -54,6 +68,7 @@ export async function gather(handover: HandOver, batchId: string): Promise<Gathe
         hostKeyFingerprint: entry?.fingerprint ?? '',
         address: proved?.address ?? null,
         port: proved?.port ?? plan.network.port,
+        vpnAddress: inVpn.get(device.id) ?? null,
         hardwareAddress: proved?.hardwareAddress ?? '',
         userName,
         otherUsers: plan.access.others.map(({ name }) => name),

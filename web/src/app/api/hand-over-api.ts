@@ -8,6 +8,7 @@ import {
   MergedKnownHostsSchema,
   PaperSchema,
   SavedLabelSizeSchema,
+  VpnViewSchema,
   type CredentialsWanted,
   type Exposure,
   type HandOverView,
@@ -18,6 +19,7 @@ import {
   type Paper,
   type SavedLabelSize,
   type TakenOver,
+  type VpnView,
 } from '@nest-mark/core/api';
 import type { LabelSize } from '@nest-mark/core';
 import type * as z from 'zod';
@@ -51,6 +53,11 @@ export class HandOverApi {
 
   credentials = (id: string, body: CredentialsWanted): Observable<MadeFile> =>
     file('POST', `/batches/${id}/hand-over/credentials`, { body });
+
+  vpn = (id: string): Observable<VpnView> =>
+    call('GET', `/batches/${id}/hand-over/vpn/places`, VpnViewSchema);
+  vpnFile = (id: string, deviceId: string | null): Observable<MadeFile> =>
+    file('POST', `/batches/${id}/hand-over/vpn`, { body: { deviceId } });
 
   exposure = (id: string): Observable<Exposure> => call('GET', `/batches/${id}/exposure`, ExposureSchema);
   startExposure = (id: string, deviceIds: string[], way: LoginWay | null): Observable<Exposure> =>

@@ -26,6 +26,7 @@ export class HandOverPage implements OnDestroy {
     { path: 'login', title: 'Logging in' },
     { path: 'credentials', title: 'Credentials' },
     { path: 'tools', title: 'Other tools' },
+    { path: 'outside', title: 'From outside' },
     { path: 'exposure', title: 'How exposed' },
     { path: 'record', title: 'Record' },
   ] as const;

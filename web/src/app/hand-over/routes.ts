@@ -24,6 +24,7 @@ export const handOverRoutes: Routes = [
         loadComponent: async () => (await import('./credentials-part')).CredentialsPart,
       },
       { path: 'tools', loadComponent: async () => (await import('./tools-part')).ToolsPart },
+      { path: 'outside', loadComponent: async () => (await import('./outside-part')).OutsidePart },
       { path: 'exposure', loadComponent: async () => (await import('./exposure-part')).ExposurePart },
       { path: 'record', loadComponent: async () => (await import('./record-part')).RecordPart },
     ],

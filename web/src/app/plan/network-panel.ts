@@ -23,13 +23,14 @@ import { NetworksActions, networksFeature } from '../state/networks.reducer';
 import { Field } from '../ui/field';
 import { focusField } from '../ui/focus-field';
 import { PlanEditor } from './plan-editor';
+import { VpnPanel } from './vpn-panel';
 
 const countryOptions = countries.map(({ code, name }) => ({ code, label: `${code} · ${name}` }));
 
 /** The networks that the boards shall join, in their order, and which one they will join at the bench. */
 @Component({
   selector: 'nm-network-panel',
-  imports: [Field, FormsModule, InputText, NetworkEditor, Select],
+  imports: [Field, FormsModule, InputText, NetworkEditor, Select, VpnPanel],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './network-panel.html',
   styleUrls: ['./panel.css', './network-panel.css'],
