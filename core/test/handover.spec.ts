@@ -5,6 +5,7 @@ import fc from 'fast-check';
 import Papa from 'papaparse';
 import {
   batchCsv,
+  bookmarks,
   csvColumns,
   hashedName,
   isJumpHost,
@@ -13,7 +14,10 @@ import {
   sshConfig,
   type CsvColumn,
   type HandoverDevice,
+  type Plan,
+  whatStays,
 } from '../src/index';
+import { soundPlan } from './helpers/plan';
 import { handed, handedOver, handedOvers } from './helpers/handed-over';
 import { attempt, inScratch, run } from './helpers/reference';
 
@@ -60,9 +64,15 @@ describe('the client configuration, as ssh -G reads it (OpenSSH)', () => {
           fc.constantFrom('/srv/known_hosts', '/srv/known hosts/of tanks'),
           (wanted, known) => {
             writeFileSync(file, sshConfig(wanted, { knownHostsFile: known, jump: '' }), { mode: 0o600 });
-            for (const { hostName, address, port, userName } of wanted) {
+            const ways = wanted.flatMap(({ vpnAddress, ...device }) => [
+              { ...device, alias: device.hostName },
+              ...(vpnAddress === null || device.otherUsers.includes('vpn')
+                ? []
+                : [{ ...device, alias: `vpn.${device.hostName}`, address: vpnAddress }]),
+            ]);
+            for (const { hostName, address, port, userName, alias } of ways) {
               const read = new Map(
-                run('ssh', ['-G', '-F', file, hostName])
+                run('ssh', ['-G', '-F', file, alias])
                   .split('\n')
                   .map((line): [string, string] => [
                     line.split(' ')[0] ?? '',
@@ -231,5 +241,63 @@ describe('more of the files for OpenSSH', () => {
       ),
       { numRuns: 30 },
     );
+  });
+});
+
+describe('bookmarks, as Python reads them (xml.etree, urllib)', () => {
+  const read = (path: string): [string, string, string][] =>
+    JSON.parse(
+      run('/usr/bin/python3', [
+        '-c',
+        `import sys, json, xml.etree.ElementTree as tree
+from urllib.parse import urlsplit
+out = []
+for mark in tree.parse(sys.argv[1]).getroot().iter('bookmark'):
+    at = urlsplit(mark.get('href'))
+    assert at.scheme == 'ssh' and at.path == '' and at.query == ''
+    out.append([mark.find('title').text, at.username, f"{at.hostname} {at.port or 22}"])
+print(json.dumps(out))`,
+        path,
+      ]),
+    ) as [string, string, string][];
+
+  it('lead to each device as its user, whatever the texts beside it try to be', async () => {
+    await inScratch((folder) => {
+      const file = join(folder, 'batch.xbel');
+      fc.assert(
+        fc.property(handedOvers, fc.string({ unit: 'grapheme', maxLength: 30 }), (devices, title) => {
+          writeFileSync(file, bookmarks(devices, title));
+          expect(read(file)).toEqual(
+            devices.map(({ hostName, userName, address, port }) => [
+              hostName,
+              userName,
+              `${address ?? `${hostName}.local`} ${String(port)}`,
+            ]),
+          );
+        }),
+        { numRuns: 25 },
+      );
+      const bad = { ...handed(), hostName: 'x -->' };
+      writeFileSync(file, bookmarks([bad, handed({ address: 'fd00::7' })], '<a>'));
+      expect(read(file)).toEqual([['tank-07', 'keeper', 'fd00::7 22']]);
+    });
+  });
+});
+
+describe('what stays when a card is written again', () => {
+  it('is said as the plan has it, and of what the bench forgot nothing is promised', () => {
+    const plan = soundPlan(1);
+    const [device] = plan.devices;
+    const words = (change: Partial<Plan> = {}, forgotten = false): string => {
+      const { stays, goes } = whatStays({ ...plan, ...change }, device!, forgotten);
+      return `${stays.join('; ')} | ${goes.join('; ')}`;
+    };
+    expect(words()).toMatch(/its mark .*host key.* \| everything that is on the card/);
+    expect(words()).not.toMatch(/password|VPN/);
+    expect(words({ vpn: { ...plan.vpn, wanted: true } })).toMatch(/address in the VPN.* \|/);
+    expect(words({ access: { ...plan.access, passwordLogin: true, passwordScope: 'each' } })).toMatch(
+      /its own password.* \|/,
+    );
+    expect(words({}, true)).toMatch(/\| its host key: the bench forgot/);
   });
 });

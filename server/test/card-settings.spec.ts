@@ -1,9 +1,11 @@
 import { execFileSync } from 'node:child_process';
 import {
   preSharedKey,
+  PROMPT_FILE,
   settingsOf,
   ssidText,
   type Batch,
+  type Image,
   type LogEntry,
   type Plan,
   type ShelvedNetwork,
@@ -12,8 +14,10 @@ import { cardSettings, gather } from '../src/cards/material';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
 
 let server: TestServer;
+let image: Image;
 beforeAll(async () => {
   server = await TestServer.start('127.61.9');
+  image = await server.shelve(baseImage);
 });
 afterAll(() => server.end());
 
@@ -24,8 +28,21 @@ const onCard = async (batch: Batch, index: number) => {
 };
 
 describe('what a card will say', () => {
+  it('has the colour of its label for the prompt where the plan wants it there', async () => {
+    const plan = tankPlan(2, image.id, '127.61.9');
+    const paths = async (handOver: Plan['handOver']): Promise<string[][]> => {
+      const batch = await server.batch({ ...tankPlan(2, image.id, '127.61.9'), handOver });
+      return Promise.all(
+        batch.plan.devices.map(async (_, at) => (await onCard(batch, at)).files.map(({ path }) => path)),
+      );
+    };
+    expect(plan.handOver).toEqual({ colours: 'none', atPrompt: false });
+    expect(await paths({ colours: 'device', atPrompt: true })).toEqual([[PROMPT_FILE], [PROMPT_FILE]]);
+    expect(await paths({ colours: 'device', atPrompt: false })).toEqual([[], []]);
+    expect(await paths({ colours: 'none', atPrompt: true })).toEqual([[], []]);
+  });
+
   it('is the batch’s, and for a device that differs its own', async () => {
-    const image = await server.shelve(baseImage);
     const [bench, hall, guest] = [
       await server.newNetwork({}, 'low tide at seven'),
       await server.newNetwork({ ssid: 'Hall', security: 'wpa3-sae' }, 'high tide at noon'),

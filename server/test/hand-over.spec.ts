@@ -94,13 +94,16 @@ describe('files for other tools', () => {
     }
     const targets = await server.ok<unknown>('GET', at('/hand-over/targets.json?port=9123'));
     expect(JSON.stringify(targets)).toContain(`${network}.20:9123`);
+    expect(await server.ok<string>('GET', at('/hand-over/bookmarks.xbel'))).toContain(
+      `href="ssh://keeper@${network}.20:${String(port)}"`,
+    );
     const columns = await server.ok<string>('GET', at('/hand-over/batch.csv?columns=mark,hostKey'));
     expect(columns.split('\r\n')[0]).toBe('mark,host key');
     const config = await server.ok<string>('GET', at('/hand-over/ssh_config?jump=gate%40hub.example'));
     expect(config).toContain('ProxyJump gate@hub.example');
     const hashed = await server.ok<string>('GET', at('/hand-over/known_hosts?hashed=yes'));
     expect(hashed).not.toContain('tank');
-    expect((await logged()).filter((text) => /was handed out; asked for by \S/.test(text))).toHaveLength(11);
+    expect((await logged()).filter((text) => /was handed out; asked for by \S/.test(text))).toHaveLength(12);
   });
 
   it('are refused with words that are no setting', async () => {

@@ -30,7 +30,7 @@ const wanted = (more: Partial<LabelsWanted> = {}): LabelsWanted => ({
 
 const coloured = (count: number, more: Partial<Plan> = {}): Plan => ({
   ...soundPlan(count),
-  handOver: { colours: 'role' },
+  handOver: { colours: 'role', atPrompt: true },
   ...more,
 });
 

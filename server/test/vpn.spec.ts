@@ -102,7 +102,9 @@ describe('a tunnel’s files', () => {
     ).toHaveLength(3);
     const told = JSON.stringify([words, places, batch, await server.ok('GET', `/batches/${batch.id}`)]);
     const stored = JSON.stringify(
-      await Promise.all(['secret', 'vpn_peer', 'batch', 'device', 'log_entry'].map((table) => server.knex(table))),
+      await Promise.all(
+        ['secret', 'vpn_peer', 'batch', 'device', 'log_entry'].map((table) => server.knex(table)),
+      ),
     );
     for (const content of [hub, ...boards]) {
       expect(secretOf(content)).toHaveLength(44);

@@ -16,7 +16,7 @@ const networksOf = (view: RuleView, { networks }: DeviceSettings): NetworkFacts[
 
 /** What a plan asks of the method, but for networks of a kind that has a rule of its own. */
 function wanted(view: RuleView, settings: DeviceSettings): Carried[] {
-  const { access, extras, vpn } = view.plan;
+  const { access, extras, handOver, vpn } = view.plan;
   const asked: Partial<Record<Carried, boolean>> = {
     hostName: true,
     keys: usableKeys(settings.keys).length > 0,
@@ -31,7 +31,10 @@ function wanted(view: RuleView, settings: DeviceSettings): Carried[] {
     wired: extras.wired.way === 'fixed' && settings.wiredAddress.trim() !== '',
     refresh: extras.refresh !== 'nothing',
     packages: wordsOf(extras.packages).length > 0,
-    boardFiles: extras.files.some(({ place }) => place === 'board') || (vpn.wanted && vpn.by === 'cards'),
+    boardFiles:
+      (handOver.atPrompt && handOver.colours !== 'none') ||
+      extras.files.some(({ place }) => place === 'board') ||
+      (vpn.wanted && vpn.by === 'cards'),
     commands: linesOf(extras.commands).length > 0,
     callIn: extras.callIn.address.trim() !== '',
   };

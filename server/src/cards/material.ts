@@ -2,6 +2,7 @@ import {
   benchKeyLine,
   bootVolumeOf,
   cardFilesOf,
+  coloursOf,
   DiskError,
   FatVolume,
   findRoot,
@@ -14,6 +15,7 @@ import {
   passphraseKind,
   personalise,
   preSharedKey,
+  promptFile,
   publicKeyLine,
   readBase,
   RootBoot,
@@ -31,6 +33,7 @@ import {
   type FirstBootMethodId,
   type FirstBootSettings,
   type Join,
+  type LabelColour,
   type NetworkSettings,
   type OwnMethod,
   type Plan,
@@ -78,6 +81,8 @@ export interface Material extends CardBase {
   networks: ReadonlyMap<string, ShelvedNetwork>;
   /** The tunnel that the boards open, where their cards tell it. */
   tunnel: Tunnel | null;
+  /** Colours of labels that boards show at their prompts. */
+  colours: ReadonlyMap<string, LabelColour>;
   /** The password of the batch, in clear for hashing. */
   password: string | null;
   /** Salt for passwords, where a card is compared; a new one each time otherwise. */
@@ -159,6 +164,7 @@ export async function gather(
     networks: new Map((await cards.plans.networks.repository.list()).map((network) => [network.id, network])),
     tunnel:
       plan.vpn.wanted && plan.vpn.by === 'cards' ? await orCardError(tunnelOf(cards.plans, batch)) : null,
+    colours: plan.handOver.atPrompt ? coloursOf(plan) : new Map(),
     batch,
     password: await sharedPassword(cards.plans, batchId),
     salt: null,
@@ -221,6 +227,7 @@ export async function cardSettings(
   const { plan } = material;
   const { extras } = plan;
   const settings = settingsOf(plan, device);
+  const colour = material.colours.get(device.id);
   const fixed = extras.wired.way === 'fixed' && settings.wiredAddress !== '';
   const networks: NetworkSettings[] = [];
   for (const join of settings.networks) networks.push(await networkSettings(cards, material, join));
@@ -266,7 +273,7 @@ export async function cardSettings(
     refresh: extras.refresh,
     packages: wordsOf(extras.packages),
     bootLines: extras.bootLines,
-    files: extras.files,
+    files: [...extras.files, ...(colour ? [promptFile(colour)] : [])],
     commands: linesOf(extras.commands),
     callIn: callInOf(extras),
     vpn:

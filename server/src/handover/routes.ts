@@ -2,6 +2,7 @@ import { randomBytes, randomUUID } from 'node:crypto';
 import * as z from 'zod';
 import {
   batchCsv,
+  bookmarks,
   CredentialsWantedSchema,
   CsvColumnSchema,
   DeviceIdsSchema,
@@ -101,6 +102,11 @@ const toolFiles = {
         knownHostsFile: query.knownHosts ?? `~/.ssh/known_hosts.${slug}`,
         jump: query.jump,
       }),
+  },
+  'bookmarks.xbel': {
+    type: 'application/xml',
+    name: (slug) => `${slug}.xbel`,
+    text: (devices, _query, slug) => bookmarks(devices, slug),
   },
   'batch.csv': {
     type: 'text/csv',

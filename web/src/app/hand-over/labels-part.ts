@@ -109,6 +109,7 @@ export class LabelsPart {
   protected readonly onPage = computed(() => this.size().columns * this.size().rows);
   protected readonly isSheet = computed(() => this.onPage() > 1);
   protected readonly colours = computed(() => this.editor.plan().handOver.colours);
+  protected readonly atPrompt = computed(() => this.editor.plan().handOver.atPrompt);
   protected readonly legend = computed(() => [
     ...new Map([...coloursOf(this.editor.plan()).values()].map((colour) => [colour.letter, colour])).values(),
   ]);
@@ -225,6 +226,10 @@ export class LabelsPart {
 
   protected setColours(colours: Plan['handOver']['colours']): void {
     this.editor.edit((plan) => ({ ...plan, handOver: { ...plan.handOver, colours } }), 'handOver.colours');
+  }
+
+  protected setAtPrompt(atPrompt: boolean): void {
+    this.editor.edit((plan) => ({ ...plan, handOver: { ...plan.handOver, atPrompt } }), 'handOver.atPrompt');
   }
 
   protected pick({ x, y }: { x: number; y: number }): void {

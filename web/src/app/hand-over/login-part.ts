@@ -60,6 +60,12 @@ export class LoginPart {
         path: `ssh_config?${config.toString()}`,
         use: 'One block for each device and user: log in by its name.',
       },
+      {
+        title: 'Bookmarks',
+        saved: `${this.name()}.xbel`,
+        path: 'bookmarks.xbel',
+        use: 'Addresses of the form ssh://user@host in the open format XBEL, for graphical clients that read it.',
+      },
     ];
   });
 

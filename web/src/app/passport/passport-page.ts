@@ -13,6 +13,7 @@ import {
   settingsOf,
   settingWords,
   staysOf,
+  whatStays,
   type Held,
 } from '@nest-mark/core';
 import { PlanEditor } from '../plan/plan-editor';
@@ -149,6 +150,13 @@ export class PassportPage {
       when: moment(card.at),
       what: [card.model, card.size === null ? '' : bothSizes(card.size)].filter(Boolean).join(', '),
     }));
+  });
+  protected readonly rewriting = computed(() => {
+    const plan = this.plan();
+    const view = this.view();
+    return plan && view && this.cards().length > 0
+      ? whatStays(plan, view.device, this.secretsGone() !== '')
+      : null;
   });
   protected readonly stays = computed(() =>
     staysOf(this.passport()?.sightings ?? []).map((stay) => ({
