@@ -208,6 +208,6 @@ export function judgeExposure(
 /** Why not to forward a port, and what to do instead; shown beside every report. */
 export const whyNotForward = [
   'A port that a router forwards is found within hours by programs that try every address there is, and is then tried day and night.',
-  'Instead, let the boards reach out to a private network of your own, by a VPN of which only your own computer is the hub: then nothing on them is open to the internet.',
+  'Instead, let the boards reach out to a private network of your own, by a VPN of which only a hub of yours is reached (Hand over, From outside): then nothing on them is open to the internet.',
   'Whatever is reached from elsewhere needs a password of its own on the board and on its application, also behind a VPN.',
 ] as const;
