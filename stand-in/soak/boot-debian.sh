@@ -17,6 +17,8 @@ exec unshare --cgroup bash -c '\''
 mount -t cgroup -o none,name=systemd cgroup sys/fs/cgroup/systemd
 mount -t tmpfs -o mode=755 dev dev
 for node in null zero full random urandom tty; do touch dev/$node; mount --bind /dev/$node dev/$node; done
+# For a tunnel outside of the kernel, where this one has none.
+[ ! -e /dev/net/tun ] || { mkdir dev/net; touch dev/net/tun; mount --bind /dev/net/tun dev/net/tun; }
 mkdir dev/pts dev/shm && mount -t devpts -o newinstance,ptmxmode=0666 devpts dev/pts && ln -s pts/ptmx dev/ptmx
 mount -t tmpfs run run && mount -t tmpfs tmp tmp
 # The kernel started once only; each start of the system is told as a boot of its own (random(4)).

@@ -1,11 +1,12 @@
 import { execFileSync } from 'node:child_process';
-import { randomBytes } from 'node:crypto';
+import { generateKeyPairSync, randomBytes } from 'node:crypto';
 import { once } from 'node:events';
 import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import {
   BENCH_KEY_NAME,
   benchKeyLine,
+  boardConfig,
   cardFilesOf,
   emptyPlan,
   makeHostKey,
@@ -17,8 +18,10 @@ import {
   type FirstBootSettings,
   type Plan,
   type ShelvedNetwork,
+  type VpnBoard,
+  type VpnMember,
 } from '@nest-mark/core';
-import { expectedOf, stepsOf } from '@nest-mark/core/bring-up';
+import { expectedOf, noVpn, stepsOf, type ExpectedVpn } from '@nest-mark/core/bring-up';
 import {
   bringUpBoard,
   Shell,
@@ -75,6 +78,8 @@ const plan: Plan = {
   networks: [{ networkId, priority: 0 }],
   devices: [device],
 };
+/** The tunnel that is planned; null for none. */
+let tunnel: VpnBoard | null = null;
 /** Whether the bench's key on the card may lend the board a port. */
 let lends = false;
 const settings = (): FirstBootSettings => ({
@@ -146,7 +151,7 @@ function prepared(): StartedDebian {
   debian.write('/etc/systemd/system.conf.d/stop.conf', '[Manager]\nDefaultTimeoutStopSec=5s\n');
   debian.putCard(cardFilesOf('declarative-seed', settings(), base));
   execFileSync('ln', ['-sfn', debian.mountedAt, `${debian.root}/var/lib/cloud/seed/nocloud`]);
-  givePackages(debian);
+  givePackages(debian, tunnel !== null);
   return debian;
 }
 
@@ -164,6 +169,8 @@ const benchLogin: Login = {
   byPassword: false,
 };
 
+const memberOf = ({ privateKey: _, ...member }: VpnBoard): VpnMember => member;
+
 interface Wishes {
   without?: string[];
   skipped?: ReadonlyMap<string, string>;
@@ -177,12 +184,13 @@ async function bring(
   const memory = new Map<string, StepMemory>();
   const steps: Record<string, StepNote> = {};
   let output = '';
+  const planned: ExpectedVpn = tunnel ? { member: memberOf(tunnel), lacks: '' } : noVpn;
   const end = await bringUpBoard({
     steps: stepsOf({ without, own: [] }),
-    expected: expectedOf(plan, device, [shelved], benchKey.publicLine),
+    expected: expectedOf(plan, device, [shelved], benchKey.publicLine, planned),
     login: benchLogin,
     benchKey: benchKey.privateText,
-    vpnFile: null,
+    vpnFile: tunnel && boardConfig(tunnel),
     packagePort: packagePort ?? null,
     skipped,
     place: () => Promise.resolve({ address: '127.0.0.1', port: powered.port, hostKey: host.publicLine }),
@@ -217,6 +225,7 @@ describe('a Debian that is brought up', () => {
     powered = await debian.power();
   };
   afterEach(async () => {
+    tunnel = null;
     powered.close();
     await debian.end();
   });
@@ -241,6 +250,7 @@ describe('a Debian that is brought up', () => {
         'remote-screen': 'well',
         updates: 'done',
         leftovers: 'done',
+        vpn: 'well',
         'boot-lines': 'well',
         reboot: 'done',
         'key-off': 'done',
@@ -304,5 +314,43 @@ describe('a Debian that is brought up', () => {
       repository.closeAllConnections();
       repository.close();
     }
+  }, 900_000);
+
+  it('opens the planned tunnel by its distribution’s own programs, and again by itself after a restart', async () => {
+    const key = (): string[] => {
+      const { d = '', x = '' } = generateKeyPairSync('x25519').privateKey.export({ format: 'jwk' });
+      return [d, x].map((part) => Buffer.from(part, 'base64url').toString('base64'));
+    };
+    const [privateKey = '', publicKey = ''] = key();
+    tunnel = {
+      privateKey,
+      publicKey,
+      address: '10.86.40.7',
+      hubKey: key()[1] ?? '',
+      hub: '127.0.0.9',
+      port: 51_820,
+      network: '10.86.40.0/24',
+      keepAlive: 25,
+    };
+    await on();
+    const without = ['updates', 'leftovers', 'key-off', 'shut-down'];
+    const first = await bring(powered, { without: [...without, 'reboot'], skipped: noCard });
+    expect([first.end, first.steps['vpn']?.state, first.steps['vpn']?.text]).toEqual([
+      { state: 'ready', message: '' },
+      'done',
+      'It opens the VPN as 10.86.40.7.',
+    ]);
+    expect(first.output).toContain('Setting up wireguard-tools');
+    expect(first.output).not.toContain(privateKey);
+    expect(debian.inside('wg', 'show', 'nest-mark', 'public-key')?.trim()).toBe(publicKey);
+    expect(debian.inside('ip', '-br', 'address', 'show', 'nest-mark')).toContain('10.86.40.7/24');
+    const started = debian.inside('cat', '/proc/sys/kernel/random/boot_id');
+    debian.inside('touch', '/run/reboot-required');
+    const again = await bring(powered, { without, skipped: noCard });
+    expect([again.end.state, again.steps['reboot']?.state]).toEqual(['ready', 'done']);
+    const after = await bring(powered, { without, skipped: noCard });
+    expect(debian.inside('cat', '/proc/sys/kernel/random/boot_id')).not.toBe(started);
+    expect(after.steps['vpn']).toMatchObject({ state: 'well', text: 'It opens the VPN as 10.86.40.7.' });
+    expect(debian.inside('wg', 'show', 'nest-mark', 'public-key')?.trim()).toBe(publicKey);
   }, 900_000);
 });

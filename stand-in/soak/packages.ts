@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { chmodSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { chmodSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import type { StartedDebian } from './debian';
@@ -40,8 +40,9 @@ function build(folder: string, made: Package): string {
 /**
  * Installs old versions in a system that is off, and lays a repository with newer ones beside: one whose settings both
  * sides changed, one that asks a question (debconf), one that takes a while and asks for a reboot, and a leftover.
+ * @param tunnel whether it has the distribution's programs of the VPN too
  */
-export function givePackages(debian: StartedDebian): void {
+export function givePackages(debian: StartedDebian, tunnel: boolean): void {
   const folder = mkdtempSync(join(tmpdir(), 'nest-mark-packages-'));
   try {
     const conf = (version: string) => ({
@@ -70,6 +71,19 @@ export function givePackages(debian: StartedDebian): void {
     for (const one of [conf('2.0'), kernel('2.0')]) {
       const file = build(folder, one);
       debian.write(`${REPOSITORY}/${file.split('/').at(-1) ?? ''}`, readFileSync(file));
+    }
+    if (tunnel) {
+      // As the distribution has them: its programs in the repository, and what does without the kernel's own installed.
+      execFileSync('apt-get', ['download', 'wireguard-tools', 'wireguard-go'], {
+        cwd: folder,
+        stdio: 'ignore',
+      });
+      for (const file of readdirSync(folder).filter((name) => /^wireguard-.*\.deb$/.test(name))) {
+        const inRepository = file.startsWith('wireguard-tools');
+        const path = inRepository ? `${REPOSITORY}/${file}` : `/root/${file}`;
+        debian.write(path, readFileSync(join(folder, file)));
+        if (!inRepository) debian.prepare('dpkg', '-i', path);
+      }
     }
     const packages = execFileSync('dpkg-scanpackages', ['-m', '.'], {
       cwd: at,

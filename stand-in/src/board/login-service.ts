@@ -184,6 +184,8 @@ export function startLoginService(
     { hostKeys: [settings.hostKey ?? ownKey()], ident: 'practice' },
     (connection) => {
       connections.add(connection);
+      // As OpenSSH does (its source, misc.c, set_nodelay); the package's types do not know of it.
+      (connection as Connection & { setNoDelay(on: boolean): void }).setNoDelay(true);
       connection.on('close', () => connections.delete(connection));
       serve(connection, settings, system, slow, byPassword);
     },
