@@ -1,4 +1,4 @@
-import { runInside } from './sandbox';
+import { runInside, type Inside } from './sandbox';
 
 /** A file of a scratch root as its system sees it. */
 export interface InsideFile {
@@ -31,8 +31,8 @@ done
  * @param paths files, or folders whose plainly named files are read
  * @returns those that are plain files, in the order asked for; beginnings of long ones
  */
-export async function readInside(root: string, paths: readonly string[]): Promise<InsideFile[]> {
-  const { output } = await runInside(root, ['/bin/sh', '-c', reader, 'sh', ...paths], 20_000);
+export async function readInside(where: Inside, paths: readonly string[]): Promise<InsideFile[]> {
+  const { output } = await runInside(where, ['/bin/sh', '-c', reader, 'sh', ...paths], 20_000);
   return output
     .toString('latin1')
     .split('\n')

@@ -106,28 +106,35 @@ export async function freshRoot(
 
 // Without the mount over it each sync of the script would flush the workstation's own disks. A board does not have the
 // programs of the tunnel before they are installed on it, whatever the workstation has.
-const READY = 'ready\n';
-const inside = `
-echo ready
-read -r mapped || exit 98
-exec /bin/sh -c '
-ulimit -f 131072
-umask 022
+const mounts = `
 mount --rbind /usr "$1/usr" && mount -o remount,bind,ro "$1/usr" && mount --bind /dev/null "$1/dev/null" &&
   mount --bind /usr/bin/true "$1/usr/bin/sync" || exit 97
 if [ -d "$1/board/local" ]; then mount --bind "$1/board/local" "$1/usr/local" || exit 97; fi
 for program in wg wg-quick; do
   if [ -e "$1/usr/bin/$program" ]; then mount --bind /dev/null "$1/usr/bin/$program" || exit 97; fi
 done
+ip link set lo up
+`;
+const enters = `
+ulimit -f 131072
+umask 022
 if [ -f "$1/board/disk-full" ]; then
   full=$1/var/cache/apt/archives
   mount -t tmpfs -o size=64k full "$full" && mkdir "$full/partial"
 fi
-ip link set lo up
 shift_root=$1; shift
 exec chroot "$shift_root" /usr/bin/setpriv --no-new-privs --inh-caps=-all --bounding-set=-all,${kept.map((name) => `+${name}`).join(',')} "$@"
-' sh "$@"
 `;
+/** Nothing can be mounted before root is mapped: that is told by the second line. */
+const READY = 'ready\n';
+const whenMapped = (work: string): string => `
+echo ready
+read -r mapped || exit 98
+exec /bin/sh -c '${work}' sh "$@"
+`;
+const inside = whenMapped(`${mounts}${enters}`);
+/** Stays until its input ends, which it does with whoever started it. */
+const keeps = whenMapped(`${mounts}echo up\nread -r forever`);
 
 /** Ranges of further account numbers that a plain account may use (subuid(5)). */
 const hasRange = (file: string): boolean => {
@@ -168,26 +175,78 @@ export interface InsideRun {
 /** Octets of a program's output that are kept. */
 const OUTPUT = 4 << 20;
 
-const namespaces = ['--user', '--mount', '--pid', '--net', '--ipc', '--uts', '--fork', '--kill-child'];
+const shared = ['--user', '--mount', '--net', '--ipc', '--uts'];
+const alone = ['--pid', '--fork', '--kill-child'];
 
-/** Has the namespace's account numbers mapped: by root from outside, as only root may map a range; else by newuidmap. */
-function start(program: readonly string[]): { child: ChildProcess; map: () => void } {
-  const own = asRoot() ? { uid: FIRST_ID, gid: FIRST_ID } : {};
-  const by = asRoot() ? [] : ['--map-root-user', '--map-auto'];
-  const child = spawn('unshare', [...namespaces, ...by, '/bin/sh', '-c', inside, 'sh', ...program], {
-    ...own,
+/** Starts a program of this workstation that enters a root, or makes one. */
+const startOutside = (program: string, args: readonly string[]): ChildProcess =>
+  spawn(program, args, {
+    ...(asRoot() ? { uid: FIRST_ID, gid: FIRST_ID } : {}),
     cwd: '/',
     // The fourth stays open in everything that runs there, so that its end is the end of all of it; on the last one
     // programs tell what is to happen to the board.
     stdio: ['pipe', 'pipe', 'pipe', 'pipe', 'ignore', 'ignore', 'ignore', 'ignore', 'ignore', 'pipe'],
     env: { PATH: '/usr/sbin:/usr/bin:/sbin:/bin', LC_ALL: 'C.UTF-8' },
   });
+
+/** Has the namespace's account numbers mapped: by root from outside, as only root may map a range; else by newuidmap. */
+function startMapped(
+  kinds: readonly string[],
+  work: string,
+  program: readonly string[],
+): { child: ChildProcess; map: () => void } {
+  const by = asRoot() ? [] : ['--map-root-user', '--map-auto'];
+  const child = startOutside('unshare', [...kinds, ...by, '/bin/sh', '-c', work, 'sh', ...program]);
   const map = (): void => {
     if (asRoot())
       for (const file of ['uid_map', 'gid_map'])
         writeFileSync(`/proc/${String(child.pid)}/${file}`, `0 ${String(FIRST_ID)} ${String(IDS)}\n`);
   };
   return { child, map };
+}
+
+/**
+ * A root whose namespaces are kept while its system is on: a program in it then starts without making and mounting
+ * anything. They are gone with whoever keeps them.
+ */
+export class KeptRoot {
+  private constructor(
+    readonly root: string,
+    private readonly keeper: ChildProcess,
+  ) {}
+
+  /** @throws when the machine does not make it */
+  static open(root: string): Promise<KeptRoot> {
+    const { child, map } = startMapped(shared, keeps, [root]);
+    return new Promise((resolve, reject) => {
+      const failed = (): void => reject(new Error('the namespaces of a scratch root could not be made'));
+      let told = '';
+      child.once('error', failed);
+      child.once('close', failed);
+      child.stdin?.on('error', () => undefined);
+      child.stdout?.on('data', (data: Buffer) => {
+        told += data.toString('latin1');
+        if (told === READY) {
+          map();
+          child.stdin?.write('mapped\n');
+        } else if (told === `${READY}up\n`) resolve(new KeptRoot(root, child));
+      });
+    });
+  }
+
+  /** Starts a program in it. */
+  start(program: readonly string[]): ChildProcess {
+    const into = ['--target', String(this.keeper.pid), ...shared, '--'];
+    const own = ['unshare', '--mount', ...alone, '/bin/sh', '-c', enters, 'sh', this.root, ...program];
+    return startOutside('nsenter', [...into, ...own]);
+  }
+
+  async close(): Promise<void> {
+    if (this.keeper.exitCode !== null || this.keeper.signalCode !== null) return;
+    const closed = new Promise<void>((resolve) => this.keeper.once('close', () => resolve()));
+    this.keeper.kill('SIGKILL');
+    await closed;
+  }
 }
 
 /** A program that runs in the root. */
@@ -207,15 +266,22 @@ export interface InsideEars {
   onOrder?: (line: string) => void;
 }
 
+/** Where programs run: a root that is set up for one of them, or one that is kept. */
+export type Inside = string | KeptRoot;
+
 /** Starts a program in the root. */
-export function startInside(root: string, command: readonly string[], ears: InsideEars): InsideChild {
-  const { child, map } = start([root, ...command]);
+export function startInside(where: Inside, command: readonly string[], ears: InsideEars): InsideChild {
+  const isKept = where instanceof KeptRoot;
+  const { child, map } = isKept
+    ? { child: where.start(command), map: () => undefined }
+    : startMapped([...shared, ...alone], inside, [where, ...command]);
   // What is written before the namespace is there waits here: its first line is ours.
   const input = new PassThrough();
-  let mapped = false;
+  let mapped = isKept;
   let orders = '';
   input.on('error', () => undefined);
   child.stdin?.on('error', () => undefined);
+  if (isKept && child.stdin) input.pipe(child.stdin);
   child.stdio[3]?.on('data', () => undefined);
   child.stderr?.on('data', (data: Buffer) => ears.onError?.(data));
   const pipes: readonly (Writable | Readable | null | undefined)[] = child.stdio;
@@ -252,13 +318,13 @@ export function startInside(root: string, command: readonly string[], ears: Insi
  * @param killAfter milliseconds after which everything in it is killed at once, as when the power goes
  */
 export async function runInside(
-  root: string,
+  where: Inside,
   command: readonly string[],
   killAfter = 60_000,
 ): Promise<InsideRun> {
   const parts: Buffer[] = [];
   let length = 0;
-  const child = startInside(root, command, {
+  const child = startInside(where, command, {
     onOutput: (data) => {
       length += data.length;
       if (length <= OUTPUT) parts.push(data);

@@ -5,10 +5,12 @@ import { join } from 'node:path';
 import { readInside } from '../board/read-inside';
 import {
   freshRoot,
+  KeptRoot,
   removeRoot,
   runInside,
   startInside,
   type BootFile,
+  type Inside,
   type InsideChild,
   type InsideEars,
 } from '../board/sandbox';
@@ -141,6 +143,8 @@ export class BoardSystem {
   private ready: Promise<void> | null = null;
   private readonly units = new Map<string, InsideChild>();
   private off = false;
+  /** Its namespaces, from its start on. */
+  private kept: KeptRoot | null = null;
 
   /**
    * @param root its folder, which need not be there yet
@@ -167,6 +171,11 @@ export class BoardSystem {
     return this.ready;
   }
 
+  /** Where its programs run. */
+  private get inside(): Inside {
+    return this.kept ?? this.root;
+  }
+
   /** Starts a program as one of its accounts. */
   async start(user: string, command: string, ears: InsideEars): Promise<InsideChild> {
     await this.up();
@@ -177,7 +186,7 @@ export class BoardSystem {
         : ['/usr/bin/setpriv', `--reuid=${user}`, `--regid=${user}`, '--init-groups', '--'];
     const path = 'PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin';
     return startInside(
-      this.root,
+      this.inside,
       [...as, '/usr/bin/env', '-i', path, `HOME=${home}`, `USER=${user}`, '/bin/sh', '-c', `cd; ${command}`],
       { ...ears, onOrder: (line) => this.obey(line) },
     );
@@ -186,14 +195,14 @@ export class BoardSystem {
   /** Contents of files, an empty text for what is not there. */
   async read(...paths: string[]): Promise<string[]> {
     await this.up();
-    const files = await readInside(this.root, paths);
+    const files = await readInside(this.inside, paths);
     return paths.map((path) => files.find((file) => file.path === path)?.content.toString('utf8') ?? '');
   }
 
   /** Runs a line of shell as root, as what happens to a board by itself. */
   async does(script: string, ...words: string[]): Promise<void> {
     await this.up();
-    const child = startInside(this.root, ['/bin/sh', '-c', script, 'sh', ...words], {
+    const child = startInside(this.inside, ['/bin/sh', '-c', script, 'sh', ...words], {
       onOrder: (line) => this.obey(line),
     });
     child.input.end();
@@ -207,6 +216,8 @@ export class BoardSystem {
     const all = [...this.units.values()];
     for (const unit of all) unit.kill();
     await Promise.all(all.map(({ ended }) => ended));
+    await this.kept?.close();
+    this.kept = null;
   }
 
   private obey(line: string): void {
@@ -219,7 +230,7 @@ export class BoardSystem {
     const file = `/run/board/units/${order.name}.service`;
     // It is a child of the system and not of who asked for it, so it outlives the login.
     const unit = startInside(
-      this.root,
+      this.inside,
       ['/bin/sh', '-c', '/usr/local/bin/lent & "$1"; rm -f "$2"', 'sh', order.path, file],
       {
         onOrder: (inner) => this.obey(inner),
@@ -232,7 +243,8 @@ export class BoardSystem {
 
   private async startUp(): Promise<void> {
     if (!this.made) await this.make();
-    await runInside(this.root, ['/bin/sh', '-c', startsUp, 'sh', randomUUID()], 20_000);
+    this.kept = await KeptRoot.open(this.root);
+    await runInside(this.kept, ['/bin/sh', '-c', startsUp, 'sh', randomUUID()], 20_000);
   }
 
   /** Made beside its place and then moved there, so that a kill leaves none that is half set up. */
