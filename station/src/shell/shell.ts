@@ -181,6 +181,28 @@ export class Shell {
     return this.byPassword(script, options);
   }
 
+  /**
+   * Runs a script as root where nobody asks for a password, and not at all elsewhere: what would have to be asked first is
+   * seen by trying. It must hold no secret, since it is sent also where nothing runs it.
+   * @param ran whether what was printed shows that it ran
+   * @returns null where it did not run
+   * @throws ShellError
+   */
+  async tryAsRoot(
+    script: string,
+    ran: (text: string) => boolean,
+    options: Omit<RunOptions, 'input'> = {},
+  ): Promise<Done | null> {
+    if (this.rootWay !== null) return this.rootWay === 'none' ? null : this.runAsRoot(script, options);
+    const input = `[ "$(id -u)" = 0 ] || exit 1\n${script}`;
+    const done = await this.run('env LC_ALL=C sudo -n -- sh -s', { ...options, input });
+    if (ran(done.text)) {
+      this.rootWay = 'free';
+      return done;
+    }
+    return (await this.root()) === 'none' ? null : this.runAsRoot(script, options);
+  }
+
   /** How one becomes root here; asked once. @throws ShellError */
   async root(): Promise<RootWay> {
     if (this.rootWay !== null) return this.rootWay;
