@@ -1,5 +1,5 @@
 import * as fc from 'fast-check';
-import { arrivalsOf, outOfTen } from '../src/progress/arrivals';
+import { arrivalsOf, outOfTen } from '../src/boards/arrivals';
 import { bootWait, deviceStanding, type DeviceFacts } from '../src/progress/standing';
 
 /** How long waiting for a first boot is usual and normal; start values are common practice. */

@@ -1,13 +1,16 @@
-import type {
-  Batch,
-  BatchProgress,
-  BoardBringUp,
-  BringUp,
-  Passport,
-  PracticeView,
-  Proposal,
-  SystemFault,
+import {
+  kindOf,
+  type Batch,
+  type BoardTime,
+  type BatchProgress,
+  type BoardBringUp,
+  type BringUp,
+  type Passport,
+  type PracticeView,
+  type Proposal,
+  type SystemFault,
 } from '@nest-mark/core';
+import { randomUUID } from 'node:crypto';
 import { createServer, type AddressInfo } from 'node:net';
 import { noSandbox } from '../../stand-in/src/board/sandbox';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
@@ -114,8 +117,10 @@ whenSandbox('boards that are brought up', () => {
     await spoil(nestOf(1), 'broken-download');
     await spoil(nestOf(2), 'more-accounts');
     await spoil(nestOf(3), 'lock-held');
-    await start();
+    // Before anything was seen the book says how long it will take: eight minutes of updates alone.
+    expect((await start()).secondsLeft).toBeGreaterThan(400);
     const now = await ended();
+    expect(now.secondsLeft).toBeNull();
     const all = deviceIds().map((_, index) => boardOf(now, index));
     expect(all.map(({ state }) => state)).toEqual(['ready', 'hand', 'hand', 'ready']);
     expect(all.map(({ message }) => message)).toEqual([
@@ -129,6 +134,36 @@ whenSandbox('boards that are brought up', () => {
     expect(all.map(({ keyOff }) => keyOff)).toEqual([true, false, false, true]);
     const { devices } = await progress();
     expect(devices.map(({ bringUp }) => bringUp?.state)).toEqual(all.map(({ state }) => state));
+  });
+
+  it('teach how long such boards take: stand-ins about stand-ins, boards about boards, the newest of each kind', async () => {
+    const { repository } = server.domains.bringUps;
+    const kind = kindOf(batch.plan.boardProfileId, batch.plan.imageId);
+    // Those that went through in one go; who needed a look teaches nothing.
+    const [seen] = await repository.times(true);
+    expect(seen).toMatchObject({ kind, updated: true });
+    expect(seen!.seconds).toHaveLength(2);
+    expect(await server.ok<BoardTime[]>('GET', '/board-times')).toEqual([]);
+    const runId = randomUUID();
+    await server
+      .knex('run')
+      .insert({ id: runId, kind: 'bring-up', station: 'test', batch_id: batch.id, state: 'done' });
+    const took = (index: number, seconds: number, change = {}): Promise<void> =>
+      repository.keepTime(
+        { runId, deviceId: idOf(index), kind, updated: true, practice: false, seconds, ...change },
+        server.knex,
+      );
+    await took(0, 500);
+    await took(1, 300);
+    // Noted twice it counts once.
+    await took(1, 900);
+    await took(2, 40, { updated: false });
+    expect(await server.ok<BoardTime[]>('GET', '/board-times')).toEqual([
+      { kind, updated: false, seconds: [40] },
+      { kind, updated: true, seconds: [300, 500] },
+    ]);
+    await server.knex('run').where({ id: runId }).delete();
+    expect(await server.ok<BoardTime[]>('GET', '/board-times')).toEqual([]);
   });
 
   it('have it in their passports, with the evidence of each step', async () => {
@@ -230,5 +265,13 @@ whenSandbox('boards that are brought up', () => {
       .where({ batch_id: batch.id, kind: 'brought-up', device_id: idOf(0) })
       .select();
     expect(begun).toHaveLength(2);
+    // A board that was taken up in the middle says nothing of how long one takes.
+    const newest = server
+      .knex('run')
+      .where({ kind: 'bring-up' })
+      .orderBy('queued_at', 'desc')
+      .limit(1)
+      .select('id');
+    expect(await server.knex('board_time').whereIn('run_id', newest).select()).toEqual([]);
   });
 });

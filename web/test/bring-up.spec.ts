@@ -46,6 +46,7 @@ describe('bringing up in the store', () => {
     boards: [],
     skips: [],
     running: [],
+    secondsLeft: null,
     terminals: false,
     ways: [
       { way: 'bench-key', lacks: 'none on the cards' },

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { BoardTimeSchema } from '../forecast/board-time';
 
 /** Messages about bringing boards up. Times are milliseconds since 1970. */
 
@@ -93,6 +94,8 @@ export const BringUpSchema = z.object({
   skips: z.array(z.object({ deviceId: z.uuid(), stepId: z.string(), reason: z.string() })),
   /** Runs under way. */
   running: z.array(z.object({ id: z.uuid(), station: z.string(), boards: z.number() })),
+  /** Seconds until the last board of the runs under way is done, as a guess; null where none is. */
+  secondsLeft: z.number().nullable(),
   /** Ways to log in that this bench has, and why it has the others not. */
   ways: z.array(z.object({ way: LoginWaySchema, lacks: z.string() })),
   /** Whether whoever runs this station lets people open terminals. */
@@ -110,6 +113,9 @@ export const SkipStepSchema = z.object({
   /** Why; empty takes the skipping back. */
   reason: z.string().trim().max(400),
 });
+
+/** How long boards took to be brought up, for forecasts. */
+export const BoardTimeListSchema = z.array(BoardTimeSchema);
 
 /** What a board printed, as it came. */
 export const BoardOutputSchema = z.object({

@@ -1,5 +1,7 @@
+import { arrivalsOf, kindOf } from '../boards/arrivals';
 import { findBoard, USUAL_FIRST_BOOT_SECONDS, type BoardProfile } from '../boards/profiles';
 import { settingsOf } from '../plan/effective';
+import { ASKED_SECONDS, measuredBringUp, updatesOf, type BoardTime } from './board-time';
 import type { ImageFacts, NetworkFacts, Plan } from '../plan/model';
 import { feedBoards } from '../power/power';
 import { pooled, quantile, type MeasuredRate } from './rates';
@@ -13,6 +15,10 @@ export interface ForecastInput {
   networks: readonly Pick<NetworkFacts, 'id' | 'poolSize' | 'clientLimit'>[];
   boards: readonly BoardProfile[];
   rates: readonly MeasuredRate[];
+  /** Seconds from power-on to proof that this bench has seen, by kind of board. */
+  arrivals?: Readonly<Record<string, readonly number[]>>;
+  /** How long boards took to be brought up here. */
+  times?: readonly BoardTime[];
   /** Devices that still need a card; all when left out. */
   only?: ReadonlySet<string>;
 }
@@ -46,9 +52,6 @@ export class ForecastError extends Error {
 }
 
 const MB = 1e6;
-
-/** Seconds in which a bench that brings boards up has asked one of them everything; measured: 1 to 3 s beside seven others. */
-const ASKED_SECONDS = 10;
 
 /** Factors on a middle value that nobody has measured; a guess, the wider the more honest. */
 const bookSpread = { low: 0.65, high: 1.45 };
@@ -163,7 +166,12 @@ function jobsOf(
       work: { seconds: vary(name, seconds) },
       give: [],
     });
-    const updates: Step[] = bench.update
+    const learns = bench.useMeasured;
+    const own = learns ? (input.arrivals?.[kindOf(settings.boardProfileId, settings.imageId)] ?? []) : [];
+    const boot = arrivalsOf(board?.firstBootSeconds ?? USUAL_FIRST_BOOT_SECONDS, own).usual;
+    const measured =
+      plan.bringUp.wanted && learns ? measuredBringUp(plan, settings, input.times ?? []) : null;
+    const updates: Step[] = (plan.bringUp.wanted ? bench.update && updatesOf(plan) : bench.update)
       ? [
           {
             name: 'download',
@@ -187,18 +195,29 @@ function jobsOf(
         {
           name: 'boot',
           take: ['port', ...joined],
-          work: { seconds: vary('boot', board?.firstBootSeconds ?? USUAL_FIRST_BOOT_SECONDS) },
+          work: { seconds: vary('boot', boot) },
           give: [],
         },
         alone('find', bench.findSeconds),
-        ...updates,
-        plan.bringUp.wanted ? alone('check', ASKED_SECONDS) : hands('check', bench.checkSeconds),
+        ...(!plan.bringUp.wanted
+          ? [...updates, hands('check', bench.checkSeconds)]
+          : side(
+              measured ? [alone('bring up', measured.seconds)] : [...updates, alone('check', ASKED_SECONDS)],
+            )),
         { ...alone('shut down', bench.shutDownSeconds), give: ['port', ...joined] },
       ],
     });
   }
   return { jobs, rounds };
 }
+
+/** Steps that a board goes through while it is one of so many that are brought up side by side. */
+const side = (steps: readonly Step[]): Step[] =>
+  steps.map((step, at) => ({
+    ...step,
+    take: at === 0 ? [...step.take, 'login'] : step.take,
+    give: at === steps.length - 1 ? [...step.give, 'login'] : step.give,
+  }));
 
 /** How many sockets are under power at once. */
 export function poweredPorts(plan: Plan, boards: readonly BoardProfile[]): number {
@@ -233,6 +252,7 @@ export function forecast(input: ForecastInput, runs = 24): Forecast {
     ['reader', plan.bench.readers],
     ['hands', plan.bench.hands],
     ['port', Math.min(many, poweredPorts(plan, input.boards))],
+    ...(plan.bringUp.wanted ? [['login', Math.min(many, plan.bringUp.atOnce)] as const] : []),
     [
       'address',
       least(
@@ -309,11 +329,31 @@ export function forecast(input: ForecastInput, runs = 24): Forecast {
     bottleneck: scarce.sort((a, b) => b.share - a.share)[0] ?? null,
     run,
     resources: Object.fromEntries(resources),
-    basis: basisOf(plan, write, verify),
+    basis: basisOf(input, write, verify),
   };
 }
 
-function basisOf(plan: Plan, write: Rate, verify: Rate): Basis[] {
+/** How many boards like those of the plan this bench has seen do something. */
+function seenOf({ plan }: ForecastInput, count: (kind: string) => number): number {
+  const kinds = new Set(
+    plan.devices.map((device) => {
+      const { boardProfileId, imageId } = settingsOf(plan, device);
+      return kindOf(boardProfileId, imageId);
+    }),
+  );
+  return plan.bench.useMeasured ? [...kinds].reduce((sum, kind) => sum + count(kind), 0) : 0;
+}
+
+function basisOf(input: ForecastInput, write: Rate, verify: Rate): Basis[] {
+  const { plan } = input;
+  const boots = seenOf(input, (kind) => input.arrivals?.[kind]?.length ?? 0);
+  const brought = seenOf(
+    input,
+    (kind) =>
+      (input.times ?? []).find((time) => time.kind === kind && time.updated === updatesOf(plan))?.seconds
+        .length ?? 0,
+  );
+
   const from = (rate: Rate): string =>
     rate.count > 0 ? `measured here on ${String(rate.count)} cards` : 'book value, nothing measured yet';
   const mega = (rate: Rate): string => `${(rate.middle / MB).toPrecision(3)} MB/s`;
@@ -321,9 +361,18 @@ function basisOf(plan: Plan, write: Rate, verify: Rate): Basis[] {
     { title: 'Writing a card', value: mega(write), source: from(write) },
     { title: 'Reading it back', value: mega(verify), source: from(verify) },
     { title: 'Swapping a card', value: `${String(plan.bench.swapSeconds)} s`, source: 'your bench' },
-    { title: 'First boot', value: 'by profile', source: 'board profile' },
+    {
+      title: 'First boot',
+      value: boots > 0 ? 'as seen' : 'by profile',
+      source: boots > 0 ? `board profile, and ${String(boots)} boots seen here` : 'board profile',
+    },
     plan.bringUp.wanted
-      ? { title: 'Checking', value: 'no hands', source: 'the bench brings the boards up' }
+      ? {
+          title: 'Bringing up',
+          value: `no hands, ${String(plan.bringUp.atOnce)} at once`,
+          source:
+            brought > 0 ? `measured here on ${String(brought)} boards` : 'book values, nothing measured yet',
+        }
       : { title: 'Checking', value: `${String(plan.bench.checkSeconds)} s by hand`, source: 'your bench' },
     {
       title: 'Updates',

@@ -1,7 +1,7 @@
 import { findBoard, USUAL_FIRST_BOOT_SECONDS, type BoardProfile } from '../boards/profiles';
 import { settingsOf } from '../plan/effective';
 import type { Device, Plan } from '../plan/model';
-import { kindOf } from './arrivals';
+import { kindOf } from '../boards/arrivals';
 import type { DeviceFacts } from './standing';
 
 /** What happened to a device, as far as its standing goes. */

@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import type { BroughtUp } from './brought-up';
-import { arrivalsOf, outOfTen } from './arrivals';
+import { arrivalsOf, outOfTen } from '../boards/arrivals';
 
 /** States of a device in words, the same everywhere. */
 export const DeviceStateSchema = z.enum([

@@ -1,5 +1,5 @@
 import pLimit from 'p-limit';
-import { isSure, type Device } from '@nest-mark/core';
+import { isSure, kindOf, longestFirst, settingsOf, type Device } from '@nest-mark/core';
 import { expectedOf, stepsOf } from '@nest-mark/core/bring-up';
 import { bringUpBoard, type BoardEnd, type ShellPlace } from '@nest-mark/station';
 import { batchProgress, lookAgain } from '../finding';
@@ -11,7 +11,9 @@ import type { KindOfRun, RunEnd, RunHandle } from '../platform/runs/runs';
 import { VaultError } from '../platform/vault/seal';
 import type { BringUps } from './domain';
 import { BringUpOrderSchema, type BringUpOrder } from './order';
+import type { BoardTook } from './repository';
 import { currentOf, writtenAt } from './standing';
+import { isPractice, secondsOf } from './time-left';
 import { loginFor, vpnFor } from './ways';
 
 /** Milliseconds between two words to the browsers that something went on. */
@@ -72,6 +74,8 @@ class Bringing {
   private readonly places: Places;
   private told = 0;
   private telling: NodeJS.Timeout | null = null;
+  /** Boards whose packages were upgraded in this run. */
+  private readonly updated = new Set<string>();
 
   constructor(
     private readonly bringUps: BringUps,
@@ -100,6 +104,7 @@ class Bringing {
   async board(item: RunItem): Promise<BoardEnd> {
     const { bringUps, handle } = this;
     const { runs } = bringUps;
+    const began = Date.now();
     const end = await this.work(item).catch((error: unknown): BoardEnd => {
       if (bringUps.closing.aborted || !(error instanceof VaultError)) throw error;
       return { state: 'hand', message: reasonOf(error) };
@@ -107,12 +112,14 @@ class Bringing {
     // What the program's own end stopped goes on with the next start.
     if (end.state === 'stopped' && bringUps.closing.aborted) throw new Error('the program stops');
     const state = end.state === 'ready' ? 'done' : end.state === 'hand' ? 'failed' : 'cancelled';
+    const took = end.state === 'ready' ? await this.took(item, (Date.now() - began) / 1000) : null;
     await untilRecorded(bringUps, () =>
       bringUps.knex.transaction(async (db) => {
         if (
           !(await runs.repository.endItem(handle.run.id, item.subject, { state, message: end.message }, db))
         )
           return;
+        if (took) await bringUps.repository.keepTime(took, db);
         await bringUps.log.add(
           [
             {
@@ -130,6 +137,18 @@ class Bringing {
     bringUps.events.send({ type: 'log' });
     this.tell();
     return end;
+  }
+
+  /** What a board took, where it teaches the forecast: in one go, and with packages upgraded where they were to be. */
+  private async took({ subject: deviceId, attempts }: RunItem, seconds: number): Promise<BoardTook | null> {
+    const { bringUps, handle, order, batch } = this;
+    const device = this.device(deviceId);
+    const updated = this.updated.has(deviceId);
+    if (!device || attempts > 0 || (!updated && !order.plan.without.includes('updates'))) return null;
+    const { boardProfileId, imageId } = settingsOf(batch.plan, device);
+    const practice = await untilRecorded(bringUps, () => isPractice(bringUps, batch));
+    const kind = kindOf(boardProfileId, imageId);
+    return { runId: handle.run.id, deviceId, kind, updated, practice, seconds };
   }
 
   close(): void {
@@ -181,6 +200,7 @@ class Bringing {
       place: () => this.places.of(deviceId),
       seek: () => this.places.seek(),
       note: async (stepId, note) => {
+        if (stepId === 'updates' && note.state === 'done') this.updated.add(deviceId);
         await untilRecorded(bringUps, () => repository.note(runId, deviceId, stepId, note));
         this.tell();
       },
@@ -219,7 +239,11 @@ export const bringUpRun = (bringUps: BringUps): KindOfRun => ({
     );
     const batch = await untilRecorded(bringUps, () => needBatch(plans, run.batchId ?? ''));
     const items = await untilRecorded(bringUps, () => runs.repository.items(run.id));
-    const open = items.filter(({ state }) => state === 'queued' || state === 'running');
+    const takes = await untilRecorded(bringUps, () => secondsOf(bringUps, batch));
+    const open = longestFirst(
+      items.filter(({ state }) => state === 'queued' || state === 'running'),
+      ({ subject }) => takes(subject),
+    );
     const bringing = new Bringing(bringUps, handle, batch, order);
     const ends: BoardEnd[] = [];
     try {

@@ -9,6 +9,8 @@ interface Told {
   /** Characters that were told by now. */
   end: number;
   job: JobProgress | null;
+  /** When it began, in milliseconds since 1970. */
+  since: number;
 }
 
 /** What boards that are brought up here print, and how far their jobs are; it lives no longer than the program. */
@@ -16,7 +18,7 @@ export class LiveBoards {
   private readonly boards = new Map<string, Told>();
 
   begin(deviceId: string): void {
-    this.boards.set(deviceId, { text: '', end: 0, job: null });
+    this.boards.set(deviceId, { text: '', end: 0, job: null, since: Date.now() });
   }
 
   tell(deviceId: string, text: string): void {
@@ -29,6 +31,11 @@ export class LiveBoards {
   setJob(deviceId: string, job: JobProgress | null): void {
     const told = this.boards.get(deviceId);
     if (told) told.job = job;
+  }
+
+  /** When a board was begun with here, in milliseconds since 1970; null when it was not. */
+  sinceOf(deviceId: string): number | null {
+    return this.boards.get(deviceId)?.since ?? null;
   }
 
   jobOf(deviceId: string): JobProgress | null {

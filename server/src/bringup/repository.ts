@@ -1,5 +1,5 @@
 import type { Knex } from 'knex';
-import type { BoardBringUp, BoardState, BoardStep, StepState } from '@nest-mark/core';
+import type { BoardBringUp, BoardState, BoardStep, BoardTime, StepState } from '@nest-mark/core';
 import type { BoardFinding } from '@nest-mark/core/bring-up';
 import { millis } from '../platform/database/connect';
 import type { ItemState } from '../platform/runs/model';
@@ -46,6 +46,19 @@ export interface Skip {
   reason: string;
   at: number;
 }
+
+/** How long one board took to be brought up. */
+export interface BoardTook {
+  runId: string;
+  deviceId: string;
+  kind: string;
+  updated: boolean;
+  practice: boolean;
+  seconds: number;
+}
+
+/** Boards of a kind whose times are looked at, the newest ones. */
+const TIMES_KEPT = 50;
 
 /** Times of being brought up that are told of a device. */
 const MOST_TOLD = 10;
@@ -226,6 +239,26 @@ export class BringUpRepository {
       .insert({ device_id: deviceId, step_id: stepId, reason, by, at: db.raw('clock_timestamp()') })
       .onConflict(['device_id', 'step_id'])
       .merge();
+  }
+
+  /** Keeps how long a board took, once for each time that it was brought up. */
+  async keepTime({ runId, deviceId, ...took }: BoardTook, db: Knex): Promise<void> {
+    await db('board_time')
+      .insert({ run_id: runId, device_id: deviceId, ...took })
+      .onConflict(['run_id', 'device_id'])
+      .ignore();
+  }
+
+  /** How long boards took, by kind, the newest of each. @param practice whether stand-ins are meant, or boards */
+  async times(practice: boolean): Promise<BoardTime[]> {
+    const { rows }: { rows: BoardTime[] } = await this.knex.raw(
+      `select kind, updated, array_agg(seconds order by seconds) as seconds from (
+         select kind, updated, seconds, row_number() over (partition by kind, updated order by at desc) as nth
+         from board_time where practice = ?
+       ) as took where nth <= ? group by kind, updated order by kind, updated`,
+      [practice, TIMES_KEPT],
+    );
+    return rows;
   }
 
   /** Runs of a batch that are under way, with how many boards each still has before it. */

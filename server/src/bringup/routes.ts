@@ -2,6 +2,7 @@ import { randomUUID } from 'node:crypto';
 import * as z from 'zod';
 import {
   BoardOutputSchema,
+  BoardTimeListSchema,
   BringUpSchema,
   mayBeBroughtUp,
   SkipStepSchema,
@@ -138,6 +139,13 @@ async function skip(
 const BoardSchema = z.object({ id: z.uuid(), deviceId: z.uuid() });
 
 export const bringUpRoutes = (bringUps: BringUps): Route[] => [
+  route({
+    method: 'get',
+    path: '/board-times',
+    summary: 'How long boards took to be brought up here, by kind; for forecasts',
+    answer: BoardTimeListSchema,
+    run: () => bringUps.repository.times(false),
+  }),
   route({
     method: 'get',
     path: '/batches/:id/bring-up',

@@ -3,6 +3,7 @@ import { stepsOf, type Step } from '@nest-mark/core/bring-up';
 import type { StoredBatch } from '../plans';
 import type { BringUps } from './domain';
 import { currentOf, writtenAt } from './standing';
+import { secondsLeft } from './time-left';
 import { waysOf } from './ways';
 
 const toView = ({ id, title, why, source, byHand, change, last, minutes }: Step): StepView => ({
@@ -38,6 +39,7 @@ export async function bringUpView(bringUps: BringUps, batch: StoredBatch): Promi
     }),
     skips: skips.map(({ deviceId, stepId, reason }) => ({ deviceId, stepId, reason })),
     running,
+    secondsLeft: running.length === 0 ? null : await secondsLeft(bringUps, batch, boards),
     ways: waysOf(bringUps, batch),
     terminals: bringUps.terminals,
   };

@@ -12,6 +12,7 @@ import * as bringUp from './migrations/0010-bring-up';
 import * as terminals from './migrations/0011-terminals';
 import * as handOver from './migrations/0012-hand-over';
 import * as vpn from './migrations/0013-vpn';
+import * as boardTimes from './migrations/0014-board-times';
 
 /** The database cannot be used; the message tells what to do. */
 export class DatabaseError extends Error {
@@ -32,6 +33,7 @@ const migrations: Record<string, { up(knex: Knex): Promise<void>; down(knex: Kne
   '0011-terminals': terminals,
   '0012-hand-over': handOver,
   '0013-vpn': vpn,
+  '0014-board-times': boardTimes,
 };
 
 /** Migrations from the bundle instead of a folder. */

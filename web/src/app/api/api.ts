@@ -18,6 +18,7 @@ import {
   RetiredDeviceSchema,
   PracticeViewSchema,
   ProposalSchema,
+  BoardTimeListSchema,
   RateListSchema,
   RoundSchema,
   PlaceSchema,
@@ -74,6 +75,7 @@ import {
   ShelvedNetworkSchema,
   type BoardProfile,
   type ImageAbout,
+  type BoardTime,
   type MeasuredRate,
   type OwnDescription,
   type ShelvedBoard,
@@ -183,6 +185,7 @@ export class Api {
       headers: ifMatch(version),
     });
   removeBoard = (id: string): Observable<void> => order('DELETE', `/boards/${encodeURIComponent(id)}`);
+  boardTimes = (): Observable<BoardTime[]> => call('GET', '/board-times', BoardTimeListSchema);
   rates = (): Observable<MeasuredRate[]> => call('GET', '/rates', RateListSchema);
   makeKey = (type: KeyType, comment: string, passphrase: string): Observable<MadeKey> =>
     call('POST', '/keys', MadeKeySchema, { body: { type, comment, passphrase } });

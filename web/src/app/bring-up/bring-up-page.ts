@@ -22,6 +22,7 @@ import { DeviceLink } from '../tray/device-link';
 import { FindRows } from '../ui/find-rows';
 import { RowsInView } from '../ui/rows-in-view';
 import { SortHead } from '../ui/sort-head';
+import { span } from '../ui/span';
 import { TableView } from '../ui/table-view';
 import { BoardPanel } from './board-panel';
 import { BringUpActions, bringUpFeature } from './bring-up.reducer';
@@ -68,6 +69,11 @@ export class BringUpPage implements OnDestroy {
   );
   protected readonly lacks = computed(() => this.ways().find(({ way }) => way === this.way())?.lacks ?? '');
   protected readonly running = computed(() => (this.bringUp()?.running ?? []).length > 0);
+  /** Until the last board of what is under way is done; by what such boards took before. */
+  protected readonly left = computed(() => {
+    const seconds = this.bringUp()?.secondsLeft ?? null;
+    return seconds === null ? '' : span(seconds);
+  });
   protected readonly plan = computed(() => this.editor.plan().bringUp);
   /** The board that is looked at closely. */
   protected readonly chosen = signal<string | null>(null);

@@ -6,6 +6,7 @@ export const resourceTitles: Record<string, string> = {
   address: 'Addresses',
   client: 'Access point',
   internet: 'Internet line',
+  login: 'Boards at once',
 };
 
 /** Steps of the forecast in words. */
@@ -19,5 +20,6 @@ export const stepTitles: Record<string, string> = {
   update: 'install updates',
   reboot: 'reboot',
   check: 'check',
+  'bring up': 'bring up',
   'shut down': 'shut down',
 };

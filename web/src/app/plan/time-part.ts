@@ -2,11 +2,13 @@ import { NgTemplateOutlet } from '@angular/common';
 import { ChangeDetectionStrategy, Component, computed, effect, inject } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { clock, settingsOf, type BenchPlan } from '@nest-mark/core';
+import { settingsOf, type BenchPlan } from '@nest-mark/core';
 import { Checkbox } from 'primeng/checkbox';
 import { InputText } from 'primeng/inputtext';
-import { boardsFeature } from '../state/boards.reducer';
+import { BoardsActions, boardsFeature } from '../state/boards.reducer';
+import { progressFeature } from '../state/progress.reducer';
 import { selectPlanView } from '../state/selectors';
+import { span } from '../ui/span';
 import { Forecaster } from './forecaster';
 import { bounded } from './numeric';
 import { PlanEditor } from './plan-editor';
@@ -40,13 +42,9 @@ const updateSettings: readonly Setting[] = [
   { field: 'rebootSeconds', label: 'Reboot, full-size, s', least: 0, most: 86_400, whole: false },
 ];
 
-/** Hours and minutes as people say them. */
-const span = (seconds: number): string =>
-  seconds < 90
-    ? `${String(Math.round(seconds))} s`
-    : seconds < 5400
-      ? `${String(Math.round(seconds / 60))} min`
-      : `${clock(Math.round(seconds / 60) * 60).replace(/:00$/, '')} h`;
+type Arrivals = Readonly<Record<string, readonly number[]>>;
+const sameArrivals = (one: Arrivals, other: Arrivals): boolean =>
+  JSON.stringify(one) === JSON.stringify(other);
 
 /** How long the batch will take on this bench, what holds it up, and what would help. */
 @Component({
@@ -63,6 +61,11 @@ export class TimePart {
   private readonly forecaster = inject(Forecaster);
   private readonly view = this.store.selectSignal(selectPlanView);
   private readonly rates = this.store.selectSignal(boardsFeature.selectRates);
+  private readonly times = this.store.selectSignal(boardsFeature.selectTimes);
+  private readonly progress = this.store.selectSignal(progressFeature.selectProgress);
+  private readonly arrivals = computed((): Arrivals => this.progress()?.arrivals ?? {}, {
+    equal: sameArrivals,
+  });
   protected readonly settings = settings;
   protected readonly updateSettings = updateSettings;
   protected readonly bench = computed(() => this.editor.plan().bench);
@@ -101,13 +104,15 @@ export class TimePart {
   });
 
   constructor() {
+    this.store.dispatch(BoardsActions.timesAsked());
     effect(() => {
       const view = this.view();
       if (!view) return;
       const { plan, images, networks, boards } = view;
       const wanted = new Set(plan.devices.map((device) => settingsOf(plan, device).imageId));
       const desktop = images.some(({ id, flavour }) => wanted.has(id) && flavour === 'desktop');
-      this.forecaster.ask({ plan, images, networks, boards, rates: this.rates() }, desktop);
+      const learnt = { rates: this.rates(), times: this.times(), arrivals: this.arrivals() };
+      this.forecaster.ask({ plan, images, networks, boards, ...learnt }, desktop);
     });
   }
 

@@ -31,6 +31,16 @@ export const loadRates = createEffect(
   { functional: true },
 );
 
+/** How long boards took is learnt as they become ready; it is asked for where a forecast is looked at. */
+export const loadTimes = createEffect(
+  (actions = inject(Actions), api = inject(Api)) =>
+    actions.pipe(
+      ofType(BoardsActions.timesAsked),
+      switchMap(() => quietly(api.boardTimes(), (times) => BoardsActions.timesCame({ times }))),
+    ),
+  { functional: true },
+);
+
 export const saveBoard = createEffect(
   (actions = inject(Actions), api = inject(Api)) =>
     actions.pipe(

@@ -11,6 +11,7 @@ import {
 import {
   shippedBoards,
   type BoardProfile,
+  type BoardTime,
   type MeasuredRate,
   type Problem,
   type ShelvedBoard,
@@ -26,6 +27,8 @@ export const BoardsActions = createActionGroup({
     'Save Failed': props<{ problem: Problem }>(),
     'Removal Wanted': props<{ id: string }>(),
     'Rates Came': props<{ rates: MeasuredRate[] }>(),
+    'Times Asked': emptyProps(),
+    'Times Came': props<{ times: BoardTime[] }>(),
   },
 });
 
@@ -36,6 +39,7 @@ export interface BoardsState {
   /** Rises with each save that went well, so that a form knows it may close. */
   saves: number;
   rates: readonly MeasuredRate[];
+  times: readonly BoardTime[];
 }
 
 const shelf = createEntityAdapter<ShelvedBoard>();
@@ -49,6 +53,7 @@ export const boardsFeature = createFeature({
       problem: null,
       saves: 0,
       rates: [],
+      times: [],
     },
     on(BoardsActions.listCame, (state, { list }): BoardsState => ({
       ...state,
@@ -63,6 +68,7 @@ export const boardsFeature = createFeature({
     })),
     on(BoardsActions.saveFailed, (state, { problem }): BoardsState => ({ ...state, saving: false, problem })),
     on(BoardsActions.ratesCame, (state, { rates }): BoardsState => ({ ...state, rates })),
+    on(BoardsActions.timesCame, (state, { times }): BoardsState => ({ ...state, times })),
   ),
   extraSelectors: ({ selectShelf }) => ({
     selectList: createSelector(selectShelf, (kept): readonly ShelvedBoard[] =>
