@@ -10,7 +10,7 @@ export { readBootConfig, writeBootConfig } from './bringup/steps/boot-lines';
 export * from './bringup/steps/index';
 export { keyOffCommand } from './bringup/steps/key-off';
 export { placeVpnFile } from './bringup/steps/vpn';
-export { encryptingScreens, SCREEN_WITHOUT_PASSWORD } from './bringup/steps/remote-screen';
+export { encryptingScreens, SCREEN_WITHOUT_PASSWORD, screensOf } from './bringup/steps/remote-screen';
 export * from './exposure/inside';
 export * from './exposure/judge';
 export * from './exposure/ports';

@@ -30,6 +30,7 @@ import {
 import { shellWord } from '../src/bringup/shell-text';
 import { readBootConfig } from '../src/bringup/steps/boot-lines';
 import { shippedSteps, stepsOf } from '../src/bringup/steps/index';
+import { screensOf } from '../src/bringup/steps/remote-screen';
 import { noVpn, type Expected } from '../src/bringup/expected';
 import { boardConfig, type VpnMember } from '../src/vpn/config';
 
@@ -377,6 +378,7 @@ describe('a remote screen', () => {
     expect(judged).toMatchObject({ verdict });
     const [finding] = judged.findings;
     expect(finding?.text ?? '').toMatch(words);
+    expect(screensOf(judged.findings)).toEqual(finding?.severity === 'note' ? [port] : []);
     if (finding?.severity === 'note')
       expect(finding.todo).toContain(
         `ssh -N -L ${String(port)}:127.0.0.1:${String(port)} keeper@tank-01.local`,

@@ -86,6 +86,16 @@ describe('the client configuration, as ssh -G reads it (OpenSSH)', () => {
               expect(read.get('userknownhostsfile')).toBe(known);
               expect(read.get('stricthostkeychecking')).toBe('true');
             }
+            for (const { hostName, screens, otherUsers } of wanted) {
+              if (screens.length === 0 || otherUsers.includes('screen')) continue;
+              const said = run('ssh', ['-G', '-F', file, `screen.${hostName}`]).split('\n');
+              expect(said.filter((line) => line.startsWith('localforward'))).toEqual(
+                screens.map(
+                  (screen) => `localforward [127.0.0.1]:${String(screen)} [127.0.0.1]:${String(screen)}`,
+                ),
+              );
+              expect(said).toEqual(expect.arrayContaining(['sessiontype none', 'exitonforwardfailure yes']));
+            }
           },
         ),
         { numRuns: 15 },
@@ -128,6 +138,7 @@ describe('names that were never checked', () => {
     port: fc.constant(22),
     vpnAddress: fc.oneof(fc.constant(null), fc.constant('10.0.0.1\nProxyCommand x'), fc.ipV4()),
     userName: fc.oneof(fc.constant('keeper\nProxyCommand x'), fc.string({ maxLength: 12 })),
+    screens: fc.constant([5900]),
     copiedTo: fc.array(fc.string({ unit: 'binary', maxLength: 20 }), { maxLength: 2 }),
   });
   const good: HandoverDevice = handed();
@@ -245,7 +256,7 @@ describe('more of the files for OpenSSH', () => {
 });
 
 describe('bookmarks, as Python reads them (xml.etree, urllib)', () => {
-  const read = (path: string): [string, string, string][] =>
+  const read = (path: string): [string, string | null, string][] =>
     JSON.parse(
       run('/usr/bin/python3', [
         '-c',
@@ -254,12 +265,12 @@ from urllib.parse import urlsplit
 out = []
 for mark in tree.parse(sys.argv[1]).getroot().iter('bookmark'):
     at = urlsplit(mark.get('href'))
-    assert at.scheme == 'ssh' and at.path == '' and at.query == ''
+    assert at.scheme in ('ssh', 'vnc') and at.path == '' and at.query == ''
     out.append([mark.find('title').text, at.username, f"{at.hostname} {at.port or 22}"])
 print(json.dumps(out))`,
         path,
       ]),
-    ) as [string, string, string][];
+    ) as [string, string | null, string][];
 
   it('lead to each device as its user, whatever the texts beside it try to be', async () => {
     await inScratch((folder) => {
@@ -268,10 +279,12 @@ print(json.dumps(out))`,
         fc.property(handedOvers, fc.string({ unit: 'grapheme', maxLength: 30 }), (devices, title) => {
           writeFileSync(file, bookmarks(devices, title));
           expect(read(file)).toEqual(
-            devices.map(({ hostName, userName, address, port }) => [
-              hostName,
-              userName,
-              `${address ?? `${hostName}.local`} ${String(port)}`,
+            devices.flatMap(({ hostName, userName, address, port, screens }) => [
+              [hostName, userName, `${address ?? `${hostName}.local`} ${String(port)}`],
+              // What has no address of its own kind stands in the client configuration alone.
+              ...screens
+                .filter((screen) => screen !== 3389)
+                .map((screen) => [`${hostName}, screen`, null, `127.0.0.1 ${String(screen)}`]),
             ]),
           );
         }),

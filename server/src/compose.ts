@@ -219,6 +219,7 @@ export function compose(equipment: Equipment): Domains {
     cards,
     rounds,
     finding,
+    bringUps,
     exposures,
     passports,
   };

@@ -9,10 +9,17 @@ import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { mergeBootLines, type SystemFault } from '@nest-mark/core';
 import { stepsOf, writeBootConfig, type Step } from '@nest-mark/core/bring-up';
-import type { StepMemory } from '@nest-mark/station';
+import { Shell, type StepMemory } from '@nest-mark/station';
 import { noSandbox } from '../src/board/sandbox';
 import { packageFiles } from '../src/system/packages';
-import { bring, startBoard, userKey, type BoardWishes, type StartedBoard } from './helpers/started-board';
+import {
+  benchKey,
+  bring,
+  startBoard,
+  userKey,
+  type BoardWishes,
+  type StartedBoard,
+} from './helpers/started-board';
 
 /**
  * Boards in scratch roots are brought up over real logins: questions and changes are run by the workstation's own shell,
@@ -514,6 +521,29 @@ whenSandbox('a board that misbehaves', () => {
       ],
     });
     expect(restarts.end).toEqual({ state: 'ready', message: '' });
+  });
+
+  it('whose name server hangs: becoming root takes its time and says something, and everything is done all the same', async () => {
+    await begin();
+    await bring(started, { steps: named('first-boot') });
+    await onBoard('echo hangs >/board/no-names');
+    const steps = [
+      ...named('as-planned', 'leftovers'),
+      ...own('test -s /var/lib/z', 'echo done >/var/lib/z'),
+    ];
+    const { end, steps: notes } = await bring(started, { steps });
+    expect(end).toEqual({ state: 'ready', message: '' });
+    expect(notes).toMatchObject({ 'as-planned': { state: 'well' }, leftovers: { state: 'done' } });
+    // Who asks first whether it is free is told the same words.
+    const shell = await Shell.open(started.place()!, {
+      user: 'keeper',
+      key: benchKey.privateText,
+      agent: null,
+      password: null,
+      byPassword: false,
+    });
+    expect(await shell.root()).toBe('free');
+    shell.close();
   });
 
   it('whose answers pass themselves off as others: an answer is what stands between its own lines', async () => {

@@ -26,6 +26,8 @@ export interface HandoverDevice {
   userName: string;
   /** Further users that the plan gives it. */
   otherUsers: readonly string[];
+  /** Ports of remote screens that are reached through its login alone, as it was brought up. */
+  screens: readonly number[];
   /** Addresses at which its key signed in one search, when there was more than one: its card was copied. */
   copiedTo: readonly string[];
   /** What keeps the device from being handed over as it is; empty for nothing. */

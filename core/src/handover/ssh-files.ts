@@ -71,13 +71,25 @@ export interface SshConfigForm {
 /** A word as ssh_config(5) reads it: in quotes where it has blanks. */
 const configWord = (text: string): string => (/\s/.test(text) ? `"${text}"` : text);
 
+/** Carries ports of a board's loopback to this computer's, and asks for nothing else (ssh_config(5), LocalForward, SessionType). */
+const carried = (ports: readonly number[]): string[] => [
+  ...ports.map((port) => `    LocalForward 127.0.0.1:${String(port)} 127.0.0.1:${String(port)}`),
+  '    ExitOnForwardFailure yes',
+  '    SessionType none',
+];
+
 /**
  * A client configuration (ssh_config(5)): one block for each device and user, strict about host keys. The first user of
  * a device is reached by its host name, the others as `user.name`, and the first as `vpn.name` through a tunnel. What is not valid is left out, and a comment says so.
  */
 export function sshConfig(devices: readonly HandoverDevice[], form: SshConfigForm): string {
   const { fit, remarks } = sortFit(devices);
-  const block = (device: HandoverDevice, alias: string, user: string, address = device.address): string =>
+  const block = (
+    device: HandoverDevice,
+    alias: string,
+    user: string,
+    { address = device.address, more = [] }: { address?: string | null; more?: readonly string[] } = {},
+  ): string =>
     [
       `# mark ${inComment(device.mark)}`,
       `Host ${alias}`,
@@ -89,13 +101,17 @@ export function sshConfig(devices: readonly HandoverDevice[], form: SshConfigFor
       `    UserKnownHostsFile ${configWord(form.knownHostsFile)}`,
       '    StrictHostKeyChecking yes',
       ...(form.jump === '' ? [] : [`    ProxyJump ${form.jump}`]),
+      ...more,
       '',
     ].join('\n');
   const blocks = fit.flatMap((device) => [
     block(device, device.hostName, device.userName),
     ...(device.vpnAddress === null || device.otherUsers.includes('vpn')
       ? []
-      : [block(device, `vpn.${device.hostName}`, device.userName, device.vpnAddress)]),
+      : [block(device, `vpn.${device.hostName}`, device.userName, { address: device.vpnAddress })]),
+    ...(device.screens.length === 0 || device.otherUsers.includes('screen')
+      ? []
+      : [block(device, `screen.${device.hostName}`, device.userName, { more: carried(device.screens) })]),
     ...device.otherUsers
       .filter((user) => /^[a-z_][a-z0-9_-]{0,31}$/.test(user) && user !== device.userName)
       .map((user) => block(device, `${user}.${device.hostName}`, user)),

@@ -21,6 +21,7 @@ export const handed = (more: Partial<HandoverDevice> = {}): HandoverDevice => ({
   hardwareAddress: '02:00:5e:00:53:07',
   userName: 'keeper',
   otherUsers: [],
+  screens: [],
   copiedTo: [],
   remark: '',
   ...more,
@@ -73,6 +74,7 @@ export const handedOver = fc.record({
   ),
   userName: fc.stringMatching(/^[a-z][a-z0-9_-]{0,10}$/),
   otherUsers: fc.array(fc.stringMatching(/^[a-z][a-z0-9_-]{0,10}$/), { maxLength: 2 }),
+  screens: fc.subarray([5900, 5901, 3389]),
   copiedTo: fc.constant<string[]>([]),
   remark: words,
 });

@@ -1,3 +1,4 @@
+import type { BringUps } from '../bringup';
 import type { Cards } from '../cards';
 import type { Finding } from '../finding';
 import type { Exposures } from '../exposure';
@@ -14,6 +15,7 @@ export interface HandOver extends Platform {
   cards: Cards;
   rounds: Rounds;
   finding: Finding;
+  bringUps: BringUps;
   exposures: Exposures;
   passports: Passports;
 }

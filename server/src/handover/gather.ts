@@ -8,6 +8,7 @@ import {
   type HandoverDevice,
   type Plan,
 } from '@nest-mark/core';
+import { screensOf } from '@nest-mark/core/bring-up';
 import { batchProgress } from '../finding';
 import { memberOf, needBatch, tunnelOf, VpnError, type StoredBatch } from '../plans';
 import type { HandOver } from './domain';
@@ -43,6 +44,12 @@ export async function gather(handover: HandOver, batchId: string): Promise<Gathe
   const boards = await handover.plans.boards.repository.list();
   const colours = coloursOf(plan);
   const inVpn = await vpnAddresses(handover, batch);
+  const screens = new Map(
+    (await handover.bringUps.repository.boards(batchId)).map(({ deviceId, steps }) => [
+      deviceId,
+      screensOf(steps.find(({ stepId }) => stepId === 'remote-screen')?.findings ?? []),
+    ]),
+  );
   return {
     plan,
     slug: fileSlug(plan.name),
@@ -72,6 +79,7 @@ export async function gather(handover: HandOver, batchId: string): Promise<Gathe
         hardwareAddress: proved?.hardwareAddress ?? '',
         userName,
         otherUsers: plan.access.others.map(({ name }) => name),
+        screens: screens.get(device.id) ?? [],
         copiedTo,
         remark:
           copiedTo.length > 0

@@ -95,6 +95,17 @@ async function becomesRoot(
   return false;
 }
 
+/** Milliseconds for which a resolver waits for a name server that says nothing, cut short (resolv.conf(5), "timeout": 5 s). */
+const NAME_SERVER_MS = 1500;
+
+/** sudo looks its own host up; where the name server hangs it waits, says so, and goes on. */
+async function looksItselfUp(system: BoardSystem, channel: ServerChannel): Promise<void> {
+  const [hangs = '', name = ''] = await system.read('/board/no-names', '/etc/hostname');
+  if (hangs === '') return;
+  await new Promise((resolve) => setTimeout(resolve, NAME_SERVER_MS));
+  channel.stderr.write(`sudo: unable to resolve host ${name.trim()}: Temporary failure in name resolution\n`);
+}
+
 /** Asked anew each time: it changes while something is waited for. */
 const hasLeft = ({ left }: { left: boolean }): boolean => left;
 
@@ -125,6 +136,7 @@ export async function runCommand(
       leave(1);
       return;
     }
+    if (sudo) await looksItselfUp(system, channel);
     if (slow > 0) await new Promise((resolve) => setTimeout(resolve, slow));
     const child = await system.start(sudo ? 'root' : user, sudo?.command ?? command, {
       onOutput: (data) => {

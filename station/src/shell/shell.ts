@@ -208,7 +208,8 @@ export class Shell {
     if (this.rootWay !== null) return this.rootWay;
     // The first way that there is in most cases is tried at once, and says who it is.
     const free = await this.run('env LC_ALL=C sudo -n id -u');
-    if (free.code === 0 && free.text.trim() === '0') return (this.rootWay = 'free');
+    // sudo may say something first: of a host name that nobody resolves, for one.
+    if (free.code === 0 && /(?:^|\n)0\s*$/.test(free.text)) return (this.rootWay = 'free');
     if ((await this.run('id -u')).text.trim() === '0') return (this.rootWay = 'is');
     if (this.password === null) return (this.rootWay = 'none');
     // Only trying tells a password that is right from one that does not help.

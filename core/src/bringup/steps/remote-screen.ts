@@ -3,8 +3,23 @@ import { said, unknown, well, type Answers, type BoardFinding, type Step } from 
 import { readListeners, type Listener } from '../readers';
 
 /** Ports of remote screens: RFB by display number (RFC 6143, section 7; common practice), and RDP's own. */
-const isScreen = ({ port }: Listener): boolean => (port >= 5900 && port <= 5999) || port === 3389;
+const isScreen = ({ port }: Pick<Listener, 'port'>): boolean =>
+  (port >= 5900 && port <= 5999) || port === 3389;
 const isRfb = (port: number): boolean => port !== 3389;
+
+/** How a finding of a screen that is reached through the login begins; its port follows. */
+const BEHIND = 'Its remote screen on port ';
+
+/** Where a client finds a screen once its port is carried here (RFC 7869); null where its protocol has no such address. */
+export const screenAddress = (port: number): string | null =>
+  isRfb(port) ? `vnc://127.0.0.1:${String(port)}` : null;
+
+/** Ports of screens that are reached through the login alone, as the findings of this step tell them. */
+export const screensOf = (findings: readonly Pick<BoardFinding, 'text'>[]): number[] =>
+  findings.flatMap(({ text }) => {
+    const port = text.startsWith(BEHIND) ? Number(/^\d+/.exec(text.slice(BEHIND.length))?.[0]) : NaN;
+    return isScreen({ port }) ? [port] : [];
+  });
 
 /**
  * Ways of an RFB server that encrypt all that follows: RA2 with 128 and 256 bits, TLS, VeNCrypt (the protocol's registry
@@ -70,8 +85,8 @@ export const remoteScreen: Step = {
     for (const port of ports(screens.filter(({ loopback }) => loopback)))
       findings.push({
         severity: 'note',
-        text: `Its remote screen on port ${String(port)} is reached through its login.`,
-        todo: `ssh -N -L ${String(port)}:127.0.0.1:${String(port)} ${expected.userName}@${expected.hostName}.local, then open 127.0.0.1:${String(port)}`,
+        text: `${BEHIND}${String(port)} is reached through its login.`,
+        todo: `ssh -N -L ${String(port)}:127.0.0.1:${String(port)} ${expected.userName}@${expected.hostName}.local, then open ${screenAddress(port) ?? `127.0.0.1:${String(port)}`}. Hand over, Logging in has both as files.`,
       });
     const grave = findings.filter(({ severity }) => severity === 'warns');
     return grave.length > 0
