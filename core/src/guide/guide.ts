@@ -235,6 +235,10 @@ export const guide: readonly GuidePart[] = [
         why: 'The first login then asks nothing, and a stranger is refused.',
       },
       {
+        do: 'Boards that go elsewhere: plan a VPN under Plan, Networks before they are brought up, and put the file of From outside onto the hub.',
+        why: 'A board behind somebody else’s router is reached through the tunnel that it opens itself; a port that is opened for it is found by everybody.',
+      },
+      {
         do: 'Give each password to one person: on a slip of paper, for a password manager, or sealed.',
       },
       {
