@@ -11,7 +11,6 @@ import { growth, inBrowser } from './growth.mjs';
 import { findingAmongAll, papers } from './hand-over.mjs';
 import { keystrokes } from './keystroke.mjs';
 import { personaliseMany } from './plan.mjs';
-import { whilePrinting } from './printing.mjs';
 import { scanRefused, searchDead } from './sweep.mjs';
 import { initialBundle, secondStart } from './start.mjs';
 import { writeLarge, writeMany } from './write.mjs';
@@ -30,7 +29,7 @@ const parts: Record<string, () => Promise<Result[]>> = {
   sweep: async () => [await scanRefused(), ...(await searchDead())],
   find: finding,
   arrive: () => arrivals(root, folder),
-  bringup: async () => [...(await bringUps()), ...(await whilePrinting(root, folder))],
+  bringup: () => bringUps(),
   handover: async () => [...(await papers(root, folder)), ...(await findingAmongAll(folder))],
   plan: async () => [await personaliseMany(root), ...(await growth())],
   files: async () => [...(await filesOfMany()), ...(await hashing()), ...(await checkLarge(root, folder))],
