@@ -108,6 +108,8 @@ export class BoardTerminal implements OnDestroy {
     terminal.attachCustomKeyEventHandler((event) => !(event.key === 'Tab' && event.shiftKey));
     terminal.open(place);
     fit.fit();
+    // Whoever opens it looks at it; what is out of sight is not drawn either.
+    place.scrollIntoView({ block: 'nearest' });
     this.watch.observe(place);
     const { ticket } = await firstValueFrom(
       this.api.openTerminal(this.batchId(), this.device().id, {
