@@ -308,11 +308,7 @@ export const test = base.extend<
   problems: [
     async ({ page }, use) => {
       const problems: string[] = [];
-      page.on('pageerror', (error) => {
-        // On a page that was held up for long RxJS finds a timer due that was taken back meanwhile (its AsyncAction): it
-        // does nothing, and says so.
-        if (error.message !== 'executing a cancelled action') problems.push(error.message);
-      });
+      page.on('pageerror', (error) => problems.push(`${error.stack ?? error.message}\non ${page.url()}`));
       await use(problems);
       if (problems.length > 0) throw new Error(`errors on the page:\n${problems.join('\n')}`);
     },
