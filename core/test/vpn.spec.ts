@@ -1,6 +1,5 @@
 import { execFileSync } from 'node:child_process';
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
-import { generateKeyPairSync } from 'node:crypto';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import fc from 'fast-check';
@@ -15,6 +14,7 @@ import { noBase } from '../src/firstboot/base-files';
 import { MASK, withoutSecrets } from '../src/firstboot/preview';
 import type { VpnPlan } from '../src/plan/vpn-plan';
 import { settings, soundPlan, viewOf } from './helpers/plan';
+import { tunnelKeys } from './helpers/tunnel-keys';
 
 /** The tunnel's files are read by Debian's wireguard-tools, addresses judged by Python's ipaddress. */
 
@@ -24,11 +24,6 @@ beforeAll(() => {
 });
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
-const pair = (): { privateKey: string; publicKey: string } => {
-  const { d = '', x = '' } = generateKeyPairSync('x25519').privateKey.export({ format: 'jwk' });
-  const text = (part: string): string => Buffer.from(part, 'base64url').toString('base64');
-  return { privateKey: text(d), publicKey: text(x) };
-};
 const wg = (args: string[], input = ''): string =>
   execFileSync('wg', args, { input, encoding: 'utf8', stdio: ['pipe', 'pipe', 'pipe'] });
 /** What wg-quick hands to the tunnel itself, without its own words; wg(8) reads nothing from a # on. */
@@ -41,9 +36,9 @@ const stripped = (content: string): string[] => {
 };
 
 const board = (change: Partial<VpnBoard> = {}): VpnBoard => ({
-  ...pair(),
+  ...tunnelKeys(),
   address: '10.86.40.7',
-  hubKey: pair().publicKey,
+  hubKey: tunnelKeys().publicKey,
   hub: 'hub.example.org',
   port: 51_820,
   network: '10.86.40.0/24',
@@ -77,12 +72,12 @@ describe('the tunnel’s files', () => {
           maxLength: 6,
         }),
         (names) => {
-          const hub = pair();
+          const hub = tunnelKeys();
           const boards = names.map(([hostName, mark], index) => ({
             hostName: index % 2 === 0 ? `${hostName}\n[Peer]\nAllowedIPs = 0.0.0.0/0\n` : hostName,
             mark,
             address: `10.86.40.${String(index + 2)}`,
-            publicKey: pair().publicKey,
+            publicKey: tunnelKeys().publicKey,
           }));
           expect(
             stripped(
@@ -106,7 +101,7 @@ describe('the tunnel’s files', () => {
 
   it('have keys as the tunnel’s own tools take them, and no others', () => {
     for (let turn = 0; turn < 20; turn++) {
-      const { privateKey, publicKey } = pair();
+      const { privateKey, publicKey } = tunnelKeys();
       expect(wg(['pubkey'], privateKey).trim()).toBe(publicKey);
       expect(isVpnKey(wg(['genkey']).trim())).toBe(true);
     }
@@ -118,7 +113,7 @@ describe('the tunnel’s files', () => {
             .uint8Array({ minLength: 31, maxLength: 33 })
             .map((octets) => Buffer.from(octets).toString('base64')),
           fc
-            .tuple(fc.constant(pair().publicKey), fc.nat(43))
+            .tuple(fc.constant(tunnelKeys().publicKey), fc.nat(43))
             .map(([key, at]) => `${key.slice(0, at)}*${key.slice(at + 1)}`),
         ),
         (text) => {

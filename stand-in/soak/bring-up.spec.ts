@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { generateKeyPairSync, randomBytes } from 'node:crypto';
+import { randomBytes } from 'node:crypto';
 import { once } from 'node:events';
 import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
@@ -33,6 +33,7 @@ import {
   type StepNote,
 } from '@nest-mark/station';
 import { Client } from 'ssh2';
+import { tunnelKeys } from '../../core/test/helpers/tunnel-keys';
 import { StartedDebian, type Powered } from './debian';
 import { givePackages } from './packages';
 
@@ -317,16 +318,12 @@ describe('a Debian that is brought up', () => {
   }, 900_000);
 
   it('opens the planned tunnel by its distribution’s own programs, and again by itself after a restart', async () => {
-    const key = (): string[] => {
-      const { d = '', x = '' } = generateKeyPairSync('x25519').privateKey.export({ format: 'jwk' });
-      return [d, x].map((part) => Buffer.from(part, 'base64url').toString('base64'));
-    };
-    const [privateKey = '', publicKey = ''] = key();
+    const { privateKey, publicKey } = tunnelKeys();
     tunnel = {
       privateKey,
       publicKey,
       address: '10.86.40.7',
-      hubKey: key()[1] ?? '',
+      hubKey: tunnelKeys().publicKey,
       hub: '127.0.0.9',
       port: 51_820,
       network: '10.86.40.0/24',

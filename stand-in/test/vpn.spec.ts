@@ -1,4 +1,3 @@
-import { generateKeyPairSync } from 'node:crypto';
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { boardConfig, type VpnBoard } from '@nest-mark/core';
@@ -11,21 +10,17 @@ import {
   type BringWishes,
   type StartedBoard,
 } from './helpers/started-board';
+import { tunnelKeys } from '../../core/test/helpers/tunnel-keys';
 
 /** The tunnel is set up on boards in scratch roots: their own package manager brings its programs. */
 
 const whenSandbox = noSandbox() === null ? describe : describe.skip;
 const steps = stepsOf({ without: [], own: [] }).filter(({ id }) => id === 'vpn');
-const pair = (): { privateKey: string; publicKey: string } => {
-  const { d = '', x = '' } = generateKeyPairSync('x25519').privateKey.export({ format: 'jwk' });
-  const text = (part: string): string => Buffer.from(part, 'base64url').toString('base64');
-  return { privateKey: text(d), publicKey: text(x) };
-};
-const keys = pair();
+const keys = tunnelKeys();
 const tunnel: VpnBoard = {
   ...keys,
   address: '10.86.40.7',
-  hubKey: pair().publicKey,
+  hubKey: tunnelKeys().publicKey,
   hub: '203.0.113.5',
   port: 51_820,
   network: '10.86.40.0/24',

@@ -71,7 +71,12 @@ export async function vpnFor(
 ): Promise<{ vpn: ExpectedVpn; vpnFile: string | null }> {
   if (!batch.plan.vpn.wanted) return { vpn: noVpn, vpnFile: null };
   try {
-    const { privateKey, ...member } = await vpnBoardOf(plans, batch, await tunnelOf(plans, batch), device);
+    const { privateKey, ...member } = await vpnBoardOf(
+      plans,
+      batch.plan,
+      await tunnelOf(plans, batch),
+      device,
+    );
     return { vpn: { member, lacks: '' }, vpnFile: boardConfig({ ...member, privateKey }) };
   } catch (error) {
     if (!(error instanceof VpnError)) throw error;

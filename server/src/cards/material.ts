@@ -71,7 +71,6 @@ export interface CardBase {
 
 /** Everything that the settings of one image's cards are made from. */
 export interface Material extends CardBase {
-  batch: StoredBatch;
   batchId: string;
   roundId: string;
   plan: Plan;
@@ -165,7 +164,6 @@ export async function gather(
     tunnel:
       plan.vpn.wanted && plan.vpn.by === 'cards' ? await orCardError(tunnelOf(cards.plans, batch)) : null,
     colours: plan.handOver.atPrompt ? coloursOf(plan) : new Map(),
-    batch,
     password: await sharedPassword(cards.plans, batchId),
     salt: null,
     keys: new Map(),
@@ -279,7 +277,7 @@ export async function cardSettings(
     vpn:
       material.tunnel === null
         ? null
-        : await orCardError(vpnBoardOf(cards.plans, material.batch, material.tunnel, device)),
+        : await orCardError(vpnBoardOf(cards.plans, plan, material.tunnel, device)),
     instanceId: `${device.mark}-${material.roundId}`,
   };
 }

@@ -25,7 +25,9 @@ async function vpnAddresses({ plans }: HandOver, batch: StoredBatch): Promise<Re
   if (!batch.plan.vpn.wanted) return new Map();
   try {
     const tunnel = await tunnelOf(plans, batch);
-    return new Map(batch.plan.devices.map((device) => [device.id, memberOf(batch, tunnel, device).address]));
+    return new Map(
+      batch.plan.devices.map((device) => [device.id, memberOf(batch.plan, tunnel, device).address]),
+    );
   } catch (error) {
     if (error instanceof VpnError) return new Map();
     throw error;

@@ -34,7 +34,7 @@ export async function vpnView(handover: HandOver, batchId: string): Promise<VpnV
       lacks: '',
       hub: { address: tunnel.hubAddress, publicKey: tunnel.hub.publicKey },
       boards: batch.plan.devices.map((device) => {
-        const { address, publicKey } = memberOf(batch, tunnel, device);
+        const { address, publicKey } = memberOf(batch.plan, tunnel, device);
         return { deviceId: device.id, address, publicKey, kept: !gone.has(device.id) };
       }),
     };
@@ -62,7 +62,7 @@ async function boardFile(
   return {
     fileName: `nest-mark.${fileSlug(device.hostName)}.conf`,
     type: 'text/plain',
-    content: boardConfig(await vpnBoardOf(handover.plans, batch, tunnel, device)),
+    content: boardConfig(await vpnBoardOf(handover.plans, batch.plan, tunnel, device)),
   };
 }
 

@@ -91,7 +91,7 @@ export async function tunnelOf(plans: Plans, { id, plan }: StoredBatch): Promise
 }
 
 /** What a board is told of the tunnel. @throws VpnError */
-export function memberOf({ plan: { vpn } }: StoredBatch, tunnel: Tunnel, device: Device): VpnMember {
+export function memberOf({ vpn }: Pick<Plan, 'vpn'>, tunnel: Tunnel, device: Device): VpnMember {
   const place = tunnel.places.get(device.id);
   return {
     address: addressOf(vpn, place),
@@ -111,11 +111,11 @@ export function memberOf({ plan: { vpn } }: StoredBatch, tunnel: Tunnel, device:
  */
 export async function vpnBoardOf(
   plans: Plans,
-  batch: StoredBatch,
+  plan: Pick<Plan, 'vpn'>,
   tunnel: Tunnel,
   device: Device,
 ): Promise<VpnBoard> {
-  const member = memberOf(batch, tunnel, device);
+  const member = memberOf(plan, tunnel, device);
   const privateKey = await plans.vault.get(device.id, KEY);
   if (privateKey === null)
     throw new VpnError(
@@ -141,7 +141,7 @@ export async function vpnHubOf(plans: Plans, batch: StoredBatch): Promise<VpnHub
     port: batch.plan.vpn.port,
     network: batch.plan.vpn.network,
     boards: batch.plan.devices.map((device) => {
-      const { address, publicKey } = memberOf(batch, tunnel, device);
+      const { address, publicKey } = memberOf(batch.plan, tunnel, device);
       return { hostName: device.hostName, mark: device.mark, address, publicKey };
     }),
   };

@@ -11,7 +11,8 @@ import {
   type Answers,
   type Question,
 } from '@nest-mark/core/bring-up';
-import { Shell, type Done } from '../shell/shell';
+import type { Done } from '../shell/follow';
+import { Shell } from '../shell/shell';
 import { ShellError } from '../shell/shell-error';
 import type { BoardWork } from './board-work';
 

@@ -1,7 +1,7 @@
 import { randomBytes, timingSafeEqual } from 'node:crypto';
-import { StringDecoder } from 'node:string_decoder';
 import { fromBase64 } from '@nest-mark/core';
 import { Client, type AnyAuthMethod, type ClientChannel } from 'ssh2';
+import { COMMAND_MS, follow, type Done, type RunOptions } from './follow';
 import { carryLent, LENDS_NOT } from './lend';
 import { ShellError } from './shell-error';
 import { Terminal, type TerminalSize } from './terminal';
@@ -27,34 +27,10 @@ export interface Login {
   byPassword: boolean;
 }
 
-/** What a command did. */
-export interface Done {
-  /** Exit code; null when it was ended by a signal, or by us. */
-  code: number | null;
-  /** Standard output and, unless they are kept apart, error output; up to the bound. */
-  text: string;
-  /** Whether it printed more than was taken, and was ended. */
-  cut: boolean;
-  /** Whether it took longer than it may, and was ended. */
-  late: boolean;
-}
-
-export interface RunOptions {
-  /** What it reads. */
-  input?: string;
-  /** Octets of its output that are taken. */
-  limit?: number;
-  milliseconds?: number;
-  /** Told what comes, as it comes. */
-  onText?: (text: string) => void;
-}
-
 /** How one becomes root on a board. */
 export type RootWay = 'is' | 'free' | 'password' | 'none';
 
 const HANDSHAKE_MS = 10_000;
-const LIMIT = 4 << 20;
-const COMMAND_MS = 60_000;
 
 const message = (error: Error & { level?: string; code?: string }): ShellError => {
   const { level, code } = error;
@@ -166,7 +142,7 @@ export class Shell {
 
   /** Runs a command as the user. @throws ShellError when the connection breaks off */
   run(command: string, options: RunOptions = {}): Promise<Done> {
-    return this.within(command, (channel) => this.follow(channel, options));
+    return this.within(command, (channel) => follow(channel, options, this.signal));
   }
 
   /**
@@ -310,58 +286,6 @@ export class Shell {
     });
   }
 
-  /** Goes along with a command to its end. */
-  private follow(channel: ClientChannel, options: RunOptions): Promise<Done> {
-    const { input, limit = LIMIT, milliseconds = COMMAND_MS, onText } = options;
-    return new Promise((resolve, reject) => {
-      const parts: Buffer[] = [];
-      // A letter may come in two pieces.
-      const letters = new StringDecoder('utf8');
-      let length = 0;
-      let code: number | null = null;
-      let told = false;
-      let cut = false;
-      let late = false;
-      const timer = setTimeout(() => {
-        late = true;
-        channel.close();
-      }, milliseconds);
-      // What runs there may take long; whoever stops does not wait for it.
-      const stop = (): void => {
-        channel.close();
-        reject(new ShellError('stopped', 'It was stopped.'));
-      };
-      this.signal?.addEventListener('abort', stop, { once: true });
-      if (this.signal?.aborted) stop();
-      const take = (data: Buffer): void => {
-        if (cut) return;
-        const part = data.subarray(0, limit - length);
-        length += part.length;
-        parts.push(part);
-        onText?.(letters.write(part));
-        if (part.length < data.length) {
-          cut = true;
-          channel.close();
-        }
-      };
-      channel.on('data', take);
-      channel.stderr.on('data', take);
-      channel.on('exit', (exit: number | null) => {
-        told = true;
-        code = exit;
-      });
-      channel.once('close', () => {
-        clearTimeout(timer);
-        this.signal?.removeEventListener('abort', stop);
-        // A board that shuts down tells no code; whoever ordered that knows.
-        if (!told && !cut && !late) reject(new ShellError('lost', 'The connection broke off.'));
-        else resolve({ code, text: Buffer.concat(parts).toString('utf8'), cut, late });
-      });
-      channel.on('error', () => undefined);
-      if (input !== undefined) channel.end(input);
-    });
-  }
-
   /** The password is sent only when it is asked for: where it is not, it would be read as a command. */
   private byPassword(script: string, options: RunOptions): Promise<Done> {
     const mark = randomBytes(12).toString('hex');
@@ -394,7 +318,7 @@ export class Shell {
           channel.off('data', listen);
           channel.stderr.off('data', listen);
           channel.off('close', ended);
-          this.follow(channel, { ...options, input: script }).then(resolve, reject);
+          follow(channel, { ...options, input: script }, this.signal).then(resolve, reject);
           return;
         }
         const prompts = before.split(`${mark}-password `).length - 1;

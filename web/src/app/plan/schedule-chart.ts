@@ -54,7 +54,7 @@ function boardRows(spans: readonly Span[]): { bars: Bar[]; rows: string[] } {
     <ul class="legend small" aria-hidden="true">
       <li><span class="mark light"></span>swap, check, find</li>
       <li><span class="mark mid"></span>write, first boot, reboot</li>
-      <li><span class="mark dark"></span>read back, download, install</li>
+      <li><span class="mark dark"></span>read back, download, install, bring up</li>
     </ul>
     <div class="frame" [style.height.px]="height">
       <canvas #canvas role="img" [attr.aria-label]="spoken()"></canvas>
@@ -125,7 +125,7 @@ export class ScheduleChart {
     const bars = [...of('reader'), ...of('hands'), ...boards.bars];
     const rows = [resourceTitles['reader'] ?? '', resourceTitles['hands'] ?? '', ...boards.rows];
     const fill = (step: string): string => {
-      if (['verify', 'download', 'update'].includes(step)) return soft;
+      if (['verify', 'download', 'update', 'bring up'].includes(step)) return soft;
       return ['write', 'boot', 'reboot'].includes(step) ? line : sheet;
     };
     this.height = 60 + rows.length * 22;
