@@ -11,6 +11,7 @@ import { growth, inBrowser } from './growth.mjs';
 import { findingAmongAll, papers } from './hand-over.mjs';
 import { keystrokes } from './keystroke.mjs';
 import { personaliseMany } from './plan.mjs';
+import { whilePrinting } from './printing.mjs';
 import { scanRefused, searchDead } from './sweep.mjs';
 import { initialBundle, secondStart } from './start.mjs';
 import { writeLarge, writeMany } from './write.mjs';
@@ -30,6 +31,7 @@ const parts: Record<string, () => Promise<Result[]>> = {
   find: finding,
   arrive: () => arrivals(root, folder),
   bringup: () => bringUps(),
+  printing: () => whilePrinting(root, folder),
   handover: async () => [...(await papers(root, folder)), ...(await findingAmongAll(folder))],
   plan: async () => [await personaliseMany(root), ...(await growth())],
   files: async () => [...(await filesOfMany()), ...(await hashing()), ...(await checkLarge(root, folder))],

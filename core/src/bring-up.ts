@@ -11,6 +11,7 @@ export * from './bringup/steps/index';
 export { keyOffCommand } from './bringup/steps/key-off';
 export { placeVpnFile } from './bringup/steps/vpn';
 export { encryptingScreens, SCREEN_WITHOUT_PASSWORD, screensOf } from './bringup/steps/remote-screen';
+export { BOUND_SCREEN } from './bringup/steps/screen-set-up';
 export * from './exposure/inside';
 export * from './exposure/judge';
 export * from './exposure/ports';

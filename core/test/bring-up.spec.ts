@@ -260,6 +260,7 @@ const expected: Expected = {
   ],
   bootLines: 'dtparam=i2c_arm=on\nenable_uart=1\n',
   vpn: noVpn,
+  screen: false,
   benchKey: 'AAAAbench',
 };
 const step = (id: string) => shippedSteps.find((one) => one.id === id)!;
@@ -482,7 +483,7 @@ describe('what a step makes of the answers', () => {
   });
 
   it('a board that answers nothing is never well', () => {
-    const all = { ...expected, vpn: { member: vpnMember, lacks: '' } };
+    const all = { ...expected, vpn: { member: vpnMember, lacks: '' }, screen: true };
     for (const one of shippedSteps) {
       const answers = new Map(one.questions(all).map(({ id }) => [id, { code: null, text: '' }]));
       expect([one.id, one.judge({ answers, expected: all, now: 0 }).verdict]).not.toEqual([one.id, 'well']);
@@ -529,6 +530,35 @@ describe('what a step makes of the answers', () => {
       text: 'It has no hub.',
     });
     expect(judge('vpn', {}).verdict).toBe('well');
+  });
+
+  it('a remote screen: none is wanted, no desktop, open to others, not started, still with the settings of before', () => {
+    const sound = {
+      desktop: '/usr/share/xsessions/reed.desktop',
+      screen: 'tcp://.:3389',
+      'screen-tool': '/usr/sbin/xrdp',
+      'screen-service': 'enabled\nactive',
+      'screen-listens': '   1: 0100007F:0D3D 00000000:0000 0A 00000000:00000000 00:00000000 00000000 0 0 1 1',
+    };
+    const says = (change: Record<string, string | Answer>): string => {
+      const { verdict, text } = judge('screen-set-up', { ...sound, ...change }, 0, {
+        ...expected,
+        screen: true,
+      });
+      return `${verdict}: ${text}`;
+    };
+    expect(says({})).toBe('well: Its remote screen is reached through its login.');
+    expect(judge('screen-set-up', {}).text).toBe('The plan wants no remote screen.');
+    expect(says({ desktop: no })).toMatch(/^differs: Its image has no desktop/);
+    expect(says({ screen: no })).toMatch(/^to-do: No remote screen is installed/);
+    expect(says({ 'screen-tool': no })).toMatch(/^to-do: No remote screen is installed/);
+    for (const open of ['3389', 'tcp://:3389', 'tcp://.:3389\n3389', ''])
+      expect(says({ screen: open })).toMatch(/^to-do: .*not bound to the board itself/);
+    expect(says({ 'screen-service': 'masked\ninactive' })).toMatch(/^to-do: .*does not start/);
+    expect(says({ 'screen-service': 'enabled\ninactive' })).toMatch(/^to-do: .*not running/);
+    const others = sound['screen-listens'].replace('0100007F', '00000000');
+    for (const listens of ['', others, `${sound['screen-listens']}\n${others}`])
+      expect(says({ 'screen-listens': listens })).toMatch(/^to-do: .*does not listen on the board alone/);
   });
 
   it('the first boot: at work, done, broken; a script that still stands on the command line', () => {

@@ -120,6 +120,7 @@ const forNetworks = [
   ['isc-dhcp-client', 'dhclient'],
   ['isc-dhcp-server', 'dhcpd'],
   ['kea-dhcp4-server', 'kea-dhcp4'],
+  ['xrdp', 'xrdp'],
 ];
 
 /**

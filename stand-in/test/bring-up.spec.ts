@@ -78,6 +78,7 @@ whenSandbox('a board that is brought up', () => {
       updates: 'done',
       leftovers: 'done',
       vpn: 'well',
+      'screen-set-up': 'well',
       'boot-lines': 'well',
       reboot: 'done',
       'key-off': 'done',

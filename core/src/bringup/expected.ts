@@ -32,6 +32,8 @@ export interface Expected {
   /** Blob of the bench's own key in base64; null where there is none. */
   benchKey: string | null;
   vpn: ExpectedVpn;
+  /** Whether it is to have a remote screen behind its login. */
+  screen: boolean;
 }
 
 /** The tunnel that a board is to open. */
@@ -83,5 +85,6 @@ export function expectedOf(
     }),
     benchKey: benchKey === null ? null : (blobsOf(benchKey)[0] ?? null),
     vpn,
+    screen: plan.bringUp.screen,
   };
 }

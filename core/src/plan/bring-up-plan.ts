@@ -17,6 +17,8 @@ export const BringUpPlanSchema = z.object({
   own: z.array(OwnStepSchema).max(20).default([]),
   /** Port of this computer's loopback at which a package cache serves the boards; null where each has its own line. */
   packagePort: z.number().int().min(1).max(65535).nullable().default(null),
+  /** Whether boards get a remote screen that is reached through their login. */
+  screen: z.boolean().default(false),
   /** Boards at once. */
   atOnce: z.number().int().min(1).max(64).default(8),
   /** Whether one board goes first, and the others only if it is well. */

@@ -105,12 +105,12 @@ export async function freshRoot(
 }
 
 // Without the mount over it each sync of the script would flush the workstation's own disks. A board does not have the
-// programs of the tunnel before they are installed on it, whatever the workstation has.
+// programs of the tunnel and the screen before they are installed on it, whatever the workstation has.
 const mounts = `
 mount --rbind /usr "$1/usr" && mount -o remount,bind,ro "$1/usr" && mount --bind /dev/null "$1/dev/null" &&
   mount --bind /usr/bin/true "$1/usr/bin/sync" || exit 97
 if [ -d "$1/board/local" ]; then mount --bind "$1/board/local" "$1/usr/local" || exit 97; fi
-for program in wg wg-quick; do
+for program in wg wg-quick xrdp; do
   if [ -e "$1/usr/bin/$program" ]; then mount --bind /dev/null "$1/usr/bin/$program" || exit 97; fi
 done
 ip link set lo up

@@ -5,6 +5,7 @@ import { chmod, mkdir, mkdtemp, readFile, rm, writeFile } from 'node:fs/promises
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
+import { screenPrograms, screenSettings } from './screen-programs';
 import { tunnelPrograms } from './tunnel-programs';
 
 const run = promisify(execFile);
@@ -29,15 +30,30 @@ interface Wanted {
   fresh: boolean;
   /** Programs that it brings, by their names. */
   programs: Readonly<Record<string, string>>;
+  /** Settings that it brings, by their place below /etc. */
+  settings: Readonly<Record<string, string>>;
 }
 
-const plain = { after: '', fresh: false, programs: {} };
+const plain = { after: '', fresh: false, programs: {}, settings: {} };
 
 // The kernel asks for a reboot.
 const wanted: readonly Wanted[] = [
   { ...plain, name: 'reed-tools', version: '1.4' },
   { ...plain, name: 'tide-tables', version: '2026.11' },
   { ...plain, name: 'wireguard-tools', version: '1.0.20210914-1', fresh: true, programs: tunnelPrograms },
+  {
+    ...plain,
+    name: 'xrdp',
+    version: '0.9.21.1-1',
+    fresh: true,
+    programs: screenPrograms,
+    settings: { 'xrdp/xrdp.ini': screenSettings },
+    // A package's script starts what it brings, unless somebody masked it (deb-systemd-invoke(1p)).
+    after: `#!/bin/sh
+systemctl is-enabled xrdp.service | grep -q masked || { systemctl enable xrdp.service; systemctl start xrdp.service; }
+`,
+  },
+  { ...plain, name: 'xorgxrdp', version: '0.9.19-1', fresh: true },
   {
     ...plain,
     name: 'marsh-kernel',
@@ -60,7 +76,7 @@ async function make(): Promise<Made[]> {
   const folder = await mkdtemp(join(tmpdir(), 'nest-mark-packages-'));
   try {
     const made: Made[] = [];
-    for (const { name, version, after, fresh, programs } of wanted) {
+    for (const { name, version, after, fresh, programs, settings } of wanted) {
       const tree = join(folder, name);
       await mkdir(join(tree, 'DEBIAN'), { recursive: true });
       await mkdir(join(tree, 'opt/practice'), { recursive: true });
@@ -74,11 +90,26 @@ async function make(): Promise<Made[]> {
         await writeFile(join(tree, 'usr/local/bin', program), content);
         await chmod(join(tree, 'usr/local/bin', program), 0o755);
       }
+      for (const [path, content] of Object.entries(settings)) {
+        await mkdir(join(tree, 'etc', path, '..'), { recursive: true });
+        await writeFile(join(tree, 'etc', path), content);
+      }
+      if (Object.keys(settings).length > 0)
+        await writeFile(
+          join(tree, 'DEBIAN/conffiles'),
+          Object.keys(settings)
+            .map((path) => `/etc/${path}\n`)
+            .join(''),
+        );
       if (after !== '') {
         await writeFile(join(tree, 'DEBIAN/postinst'), after);
         await chmod(join(tree, 'DEBIAN/postinst'), 0o755);
       }
-      for (const path of ['', 'DEBIAN', 'opt', 'opt/practice', 'usr', 'usr/local', 'usr/local/bin'])
+      const inEtc = Object.keys(settings).map((path) => join('etc', path, '..'));
+      for (const path of [
+        ...['', 'DEBIAN', 'opt', 'opt/practice', 'usr', 'usr/local', 'usr/local/bin', 'etc'],
+        ...inEtc,
+      ])
         if (existsSync(join(tree, path))) await chmod(join(tree, path), 0o755);
       const file = `${name}_${version}_all.deb`;
       await run('dpkg-deb', ['-Znone', '--root-owner-group', '-b', tree, join(folder, file)]);
@@ -128,7 +159,9 @@ export async function packageFiles(): Promise<SystemFile[]> {
     {
       path: 'etc/apt/apt.conf.d/10practice',
       // In the scratch root there is one account to work as, and no terminal.
-      content: 'APT::Sandbox::User "root";\nDpkg::Use-Pty "0";\nAcquire::Languages "none";\n',
+      content: 'APT::Sandbox::User "root";\nDpkg::Use-Pty "0";\nAcquire::Languages "none";\n' +
+        // Scripts of packages meet the programs of the board, not those of the workstation.
+        'DPkg::Path "/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin";\n',
     },
     { path: 'etc/dpkg/dpkg.cfg.d/practice', content: 'force-unsafe-io\n' },
     { path: 'srv/repository/Packages', content: index.join('\n') },

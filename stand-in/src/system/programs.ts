@@ -13,8 +13,21 @@ export const ORDERS = 9;
 const systemctl = `#!/bin/sh
 units=/run/board/units
 wanted=/etc/systemd/system/multi-user.target.wants
-# The one service that a package of the practice repository brings.
-tool() { case $1 in wg-quick@?*.service) [ -x /usr/local/bin/wg-quick ] ;; *) return 1 ;; esac; }
+masks=/etc/systemd/system
+# The services that packages of the practice repository bring, and what starts and stops them.
+tool() {
+    case $1 in
+        wg-quick@?*.service) [ -x /usr/local/bin/wg-quick ] ;;
+        xrdp.service) [ -x /usr/local/bin/xrdp ] ;;
+        *) return 1 ;;
+    esac
+}
+turn() {
+    case $1 in
+        xrdp.service) xrdp "$2" ;;
+        *) name=\${1#wg-quick@}; wg-quick "$2" "\${name%.service}" ;;
+    esac
+}
 verb=
 unit=
 for word; do
@@ -38,28 +51,35 @@ case $verb in
     is-active)
         if [ -f "$units/$unit" ]; then echo active; else echo inactive; exit 3; fi ;;
     is-enabled)
+        if [ -L "$masks/$unit" ]; then echo masked; exit 1; fi
         if [ -L "$wanted/$unit" ]; then echo enabled; elif tool "$unit"; then echo disabled; exit 1; else
             echo "Failed to get unit file state for $unit: No such file or directory" >&2
             exit 1
         fi ;;
+    mask)
+        [ "$(/usr/bin/id -u)" = 0 ] || { echo 'Access denied' >&2; exit 1; }
+        mkdir -p "$masks" && ln -sf /dev/null "$masks/$unit" ;;
+    unmask) rm -f "$masks/$unit" ;;
     enable | disable | start | stop | restart)
+        if [ -L "$masks/$unit" ]; then
+            echo "Failed to $verb $unit: Unit $unit is masked." >&2
+            exit 1
+        fi
         tool "$unit" || {
             echo "Failed to $verb unit: Unit file $unit does not exist." >&2
             exit 5
         }
-        name=\${unit#wg-quick@}
-        name=\${name%.service}
         case $verb in
-            enable) mkdir -p "$wanted" && ln -sf /usr/lib/systemd/system/wg-quick@.service "$wanted/$unit" ;;
+            enable) mkdir -p "$wanted" && ln -sf "/usr/lib/systemd/system/$unit" "$wanted/$unit" ;;
             disable) rm -f "$wanted/$unit" ;;
         esac
         case $verb in
-            stop | restart) [ ! -f "$units/$unit" ] || { wg-quick down "$name"; rm -f "$units/$unit"; } ;;
+            stop | restart) [ ! -f "$units/$unit" ] || { turn "$unit" down; rm -f "$units/$unit"; } ;;
         esac
         case $verb in
             start | restart)
                 [ -f "$units/$unit" ] || {
-                    wg-quick up "$name" || {
+                    turn "$unit" up || {
                         echo "Job for $unit failed because the control process exited with error code." >&2
                         exit 1
                     }

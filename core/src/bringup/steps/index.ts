@@ -10,6 +10,7 @@ import { keyOff } from './key-off';
 import { reboot } from './reboot';
 import { remoteScreen } from './remote-screen';
 import { rootGrown } from './root-grown';
+import { screenSetUp } from './screen-set-up';
 import { shutDown } from './shut-down';
 import { leftovers, updates } from './updates';
 import { vpnStep } from './vpn';
@@ -21,10 +22,11 @@ export const shippedSteps: readonly Step[] = [
   clockStep,
   asPlanned,
   health,
-  remoteScreen,
   updates,
   leftovers,
   vpnStep,
+  screenSetUp,
+  remoteScreen,
   bootLines,
   reboot,
   keyOff,

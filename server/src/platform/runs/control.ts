@@ -1,3 +1,4 @@
+import { setMaxListeners } from 'node:events';
 import { PauseSwitch } from '@nest-mark/station';
 import type { Wish } from './model';
 
@@ -8,6 +9,11 @@ export class RunControl {
 
   /** Aborted when somebody cancelled the run, or the program stops. */
   readonly signal: AbortSignal = this.stopping.signal;
+
+  constructor() {
+    // Each of a run's items may wait for it: more than ten are no leak.
+    setMaxListeners(0, this.signal);
+  }
 
   obey(wish: Wish): void {
     if (wish === 'hold') this.pause.pause();

@@ -67,6 +67,10 @@ export class StepsPanel {
     if (atOnce !== null) this.change(() => ({ atOnce }));
   }
 
+  protected setScreen(screen: boolean): void {
+    this.change(() => ({ screen }));
+  }
+
   protected setThrough(through: boolean): void {
     this.change(() => ({ packagePort: through ? USUAL_PORT : null }));
   }
