@@ -82,6 +82,7 @@ export * from './firstboot/check/compare';
 export * from './formats/finding';
 export * from './firstboot/declarative-seed/writes';
 export * from './firstboot/hand-steps';
+export { wifiProfile } from './firstboot/keyfile';
 
 export * from './firstboot/boot-files';
 export * from './firstboot/boot-partition';

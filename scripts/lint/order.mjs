@@ -15,11 +15,12 @@ export const coreOrder = [
   ['locate'],
   ['faults'],
   ['bringup'],
+  ['move'],
   ['exposure'],
   ['handover'],
   ['progress'],
   ['api'],
-  ['index', 'find', 'bring-up'],
+  ['index', 'find', 'bring-up', 'moving'],
 ];
 
 export const domains = [
@@ -33,6 +34,7 @@ export const domains = [
   'rounds',
   'finding',
   'bringup',
+  'moves',
   'terminals',
   'passport',
   'exposure',
@@ -49,6 +51,7 @@ export const serverOrder = [
   ['rounds'],
   ['finding'],
   ['bringup'],
+  ['moves'],
   ['terminals'],
   ['passport'],
   ['exposure'],

@@ -42,6 +42,7 @@ import {
   type Images,
 } from './images';
 import { MethodRepository, methodRoutes, type Methods } from './methods';
+import { MoveRepository, moveRoutes, moveRun, type Moves } from './moves';
 import { NetworkRepository, networkRoutes, type Networks } from './networks';
 import { BatchRepository, batchRoutes, VpnRepository, type Plans } from './plans';
 import { FoundRepository, passportRoutes, type Passports } from './passport';
@@ -98,6 +99,7 @@ export interface Domains {
   rounds: Rounds;
   finding: Finding;
   bringUps: BringUps;
+  moves: Moves;
   terminals: Terminals;
   exposures: Exposures;
   passports: Passports;
@@ -190,6 +192,14 @@ export function compose(equipment: Equipment): Domains {
     patience: usualPatience,
     terminals: equipment.terminals,
   };
+  const moves: Moves = {
+    ...platform,
+    repository: new MoveRepository(knex),
+    runs,
+    plans,
+    finding,
+    bringUps,
+  };
   const terminals: Terminals = {
     ...platform,
     repository: new TerminalRepository(knex),
@@ -230,6 +240,7 @@ export function compose(equipment: Equipment): Domains {
     capacityRun(cards),
     imageReading(images),
     bringUpRun(bringUps),
+    moveRun(moves),
     exposureRun(exposures),
   );
   return {
@@ -245,6 +256,7 @@ export function compose(equipment: Equipment): Domains {
     rounds,
     finding,
     bringUps,
+    moves,
     terminals,
     exposures,
     passports,
@@ -271,6 +283,7 @@ export const allRoutes = (domains: Domains): Route[] => [
   ...caseRoutes(domains.finding),
   ...beforeRoutes(domains.finding),
   ...bringUpRoutes(domains.bringUps),
+  ...moveRoutes(domains.moves),
   ...terminalRoutes(domains.terminals),
   ...passportRoutes(domains.passports),
   ...exposureRoutes(domains.exposures),

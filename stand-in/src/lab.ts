@@ -10,8 +10,8 @@ import {
   type PracticeView,
 } from '@nest-mark/core/api';
 import type { ListenPlace, NeighbourTable } from '@nest-mark/station/ports';
-import { AddressPool } from './air/access-point';
-import { placeOn } from './air/place';
+import { OnAir } from './air/networks';
+import { otherNetwork, placeOn } from './air/place';
 import { hardwareAddressOf } from './board/hardware-address';
 import { RunningBoard, type BoardView } from './board/board';
 import { startLoginService, type LoginService } from './board/login-service';
@@ -43,10 +43,13 @@ const noStory: Story = { minutes: 0, beforePower: () => Promise.resolve(), way: 
 export class Lab {
   readonly reader: StandInReader;
   private readonly running = new Map<string, RunningBoard>();
-  private readonly pool: AddressPool;
+  private readonly first: OnAir;
+  /** The second network, while there is one. */
+  private second: OnAir | null = null;
   private readonly listeners = new Set<() => void>();
   private doing: Promise<void> = Promise.resolve();
   private accessPoint: LoginService | null = null;
+  private otherPoint: LoginService | null = null;
 
   private constructor(
     private readonly file: string,
@@ -54,7 +57,7 @@ export class Lab {
     cardFolder: string,
   ) {
     this.reader = new StandInReader(cardFolder, () => this.state);
-    this.pool = new AddressPool(() => this.state.air);
+    this.first = new OnAir(() => this.state.air);
   }
 
   /**
@@ -66,6 +69,7 @@ export class Lab {
     const file = join(folder, 'lab.json');
     const state = loadState(file) ?? freshLab(network);
     state.air.network = network;
+    if (state.other) state.other.network = otherNetwork(network);
     const lab = new Lab(file, state, join(folder, 'cards'));
     if (noSandbox() === null) state.roots = await openRoots(file, state.roots);
     saveState(file, state);
@@ -114,6 +118,7 @@ export class Lab {
   async close(): Promise<void> {
     await Promise.all([...this.running.values()].map((board) => board.powerOff()));
     await this.accessPoint?.stop();
+    await this.otherPoint?.stop();
   }
 
   view(): Promise<PracticeView> {
@@ -176,6 +181,15 @@ export class Lab {
         Object.assign(state.air, action.air);
         await this.settleAir();
         break;
+      case 'other-air':
+        state.other = action.air && {
+          ...state.air,
+          ...action.air,
+          network: otherNetwork(state.air.network),
+          elsewhere: false,
+        };
+        await this.settleAir();
+        break;
       case 'drill':
         await this.seatAll(action.batchId);
         await beginDrill(this.drillBench, action.batchId, action.cause, beforePower);
@@ -214,13 +228,13 @@ export class Lab {
       state: this.state,
       reader: this.reader,
       leased: () => {
-        const leases = this.pool.table();
+        const leases = this.first.pool.table();
         const boards = this.state.boards.filter(({ hardwareAddress }) =>
           [...leases.values()].includes(hardwareAddress),
         );
         return boards.flatMap(({ nest }) => this.running.get(nest)?.view.hostName ?? []);
       },
-      forgetLeases: () => this.pool.clear(),
+      forgetLeases: () => this.first.pool.clear(),
       power: (board, on) => this.power(board, on),
       settleAir: () => this.settleAir(),
       save: () => saveState(this.file, this.state),
@@ -235,6 +249,22 @@ export class Lab {
       await this.accessPoint?.stop();
       this.accessPoint = null;
     } else this.accessPoint ??= await startLoginService(nobody, `${network}.1`, port).catch(() => null);
+    await this.settleOther();
+  }
+
+  /** Opens or ends the second network; while there is one, boards go from one to the other as the air has it. */
+  private async settleOther(): Promise<void> {
+    const { other } = this.state;
+    if (!other) {
+      await this.otherPoint?.stop();
+      this.otherPoint = null;
+      if (!this.second) return;
+      this.second = null;
+    } else {
+      this.second ??= new OnAir(() => this.state.other ?? { ...other, on: false });
+      this.otherPoint ??= await startLoginService(nobody, `${other.network}.1`, other.port).catch(() => null);
+    }
+    for (const board of this.running.values()) board.airChanged();
   }
 
   /** What of a board is shown; in a drill no more than whether its switch is on. */
@@ -344,16 +374,14 @@ export class Lab {
       return card;
     };
     const card = new InsertedCard(this.reader, board.nest, cardOf, this.state.roots);
-    const { air, bootSeconds } = this.state;
+    const { bootSeconds } = this.state;
     this.running.set(
       board.nest,
       new RunningBoard(
         board.hardwareAddress,
         () => card.read(),
-        () => air,
-        this.pool,
+        () => (this.second ? [this.first, this.second] : [this.first]),
         bootSeconds,
-        () => this.place,
         () => this.changed(),
         board.fault,
         (settings, ordered) => card.system(settings, ordered),

@@ -45,6 +45,7 @@ export async function practiceView(
       spoilt,
       ...shown(nest, powered),
     })),
+    other: state.other,
     air: state.drill?.outcome === 'open' ? { ...state.drill.air, network: state.air.network } : state.air,
     bootSeconds: state.bootSeconds,
     slotRate: state.slotRate,

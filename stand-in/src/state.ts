@@ -39,6 +39,8 @@ export const LabStateSchema = z.object({
   slots: z.record(z.string(), z.string().nullable()),
   boards: z.array(StandInBoardSchema),
   air: AirSchema,
+  /** A second network beside it; null where there is none. */
+  other: AirSchema.nullable().default(null),
   bootSeconds: z.number().min(0).max(600),
   /** Octets per second that each slot can take; 0 for as fast as the disk. */
   slotRate: z.number().min(0),
@@ -103,7 +105,9 @@ export function freshLab(network: string): LabState {
       hidden: false,
       apart: false,
       elsewhere: false,
+      clients: null,
     },
+    other: null,
     bootSeconds: 5,
     slotRate: 40e6,
     serials: true,

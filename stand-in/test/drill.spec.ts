@@ -175,6 +175,7 @@ describe('the air of the practice bench', () => {
     hidden: false,
     apart: false,
     elsewhere: false,
+    clients: null,
   };
   const card = async (hidden: boolean) => {
     writeFileSync(path(1), await octets(1, hidden));

@@ -51,6 +51,7 @@ const air: Air = {
   hidden: false,
   apart: false,
   elsewhere: false,
+  clients: null,
 };
 
 interface Given {

@@ -47,3 +47,4 @@ export * from './bringup/bring-up-board';
 export * from './shell/shell';
 export * from './shell/shell-error';
 export * from './shell/terminal';
+export * from './move/move-board';

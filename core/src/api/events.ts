@@ -11,6 +11,8 @@ export const ServerEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('progress'), batchId: z.string() }),
   /** Steps of boards went on; the figures of it are told as they come. */
   z.object({ type: z.literal('bring-up'), batchId: z.string() }),
+  /** A move was changed, or a board in it went on. */
+  z.object({ type: z.literal('move'), batchId: z.string() }),
   z.object({ type: z.literal('batches') }),
   z.object({ type: z.literal('networks') }),
   z.object({ type: z.literal('boards') }),

@@ -25,6 +25,8 @@ export const AirSchema = z.object({
   apart: z.boolean().default(false),
   /** Whether this computer is on another network. */
   elsewhere: z.boolean().default(false),
+  /** Clients that it takes at once; null for no bound. */
+  clients: z.number().int().min(0).max(240).nullable().default(null),
 });
 export type Air = z.infer<typeof AirSchema>;
 
@@ -76,6 +78,7 @@ export const SystemFaultSchema = z.enum([
   'never-returns',
   'key-changed',
   'slow-line',
+  'mangles-key',
 ]);
 export type SystemFault = z.infer<typeof SystemFaultSchema>;
 
@@ -103,6 +106,19 @@ export const PracticeActionSchema = z.discriminatedUnion('do', [
       apart: z.boolean().optional(),
       elsewhere: z.boolean().optional(),
     }),
+  }),
+  /** A second network beside the first one, or none. */
+  z.object({
+    do: z.literal('other-air'),
+    air: AirSchema.pick({
+      on: true,
+      ssid: true,
+      passphrase: true,
+      bands: true,
+      hidden: true,
+      apart: true,
+      clients: true,
+    }).nullable(),
   }),
   /** Spoils the system of a board that has started, or mends it. */
   z.object({ do: z.literal('spoil'), nest: z.string(), fault: SystemFaultSchema.nullable() }),
@@ -149,6 +165,8 @@ export const PracticeViewSchema = z.object({
     }),
   ),
   air: AirSchema,
+  /** The second network; null while there is none. */
+  other: AirSchema.nullable(),
   bootSeconds: z.number(),
   slotRate: z.number(),
   serials: z.boolean(),

@@ -53,14 +53,26 @@ function security({ security: kind, key }: NetworkSettings): (readonly [string, 
 }
 
 /** The keyfile of one wireless network. @param place 0 for the first network of a device */
-export function wifiKeyfile(network: NetworkSettings, settings: FirstBootSettings, place: number): string {
+export const wifiKeyfile = (network: NetworkSettings, settings: FirstBootSettings, place: number): string =>
+  wifiProfile(network, {
+    id: `nest-${String(place + 1)}`,
+    uuid: uuidOf(settings.deviceId, place),
+    auto: true,
+  });
+
+/** A profile of a wireless network. @param auto whether it starts by itself */
+export function wifiProfile(
+  network: NetworkSettings,
+  { id, uuid, auto }: { id: string; uuid: string; auto: boolean },
+): string {
   return written([
     [
       'connection',
       [
-        ['id', `nest-${String(place + 1)}`],
-        ['uuid', uuidOf(settings.deviceId, place)],
+        ['id', id],
+        ['uuid', uuid],
         ['type', 'wifi'],
+        ...(auto ? [] : [['autoconnect', 'false'] as const]),
         ...(network.priority === 0 ? [] : [['autoconnect-priority', String(network.priority)] as const]),
       ],
     ],

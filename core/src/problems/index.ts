@@ -6,6 +6,7 @@ import { findingProblems } from './finding';
 import { generalProblems } from './general';
 import { handOverProblems } from './handover';
 import { imageProblems } from './images';
+import { moveProblems } from './moves';
 import { planProblems } from './plans';
 import { practiceProblems } from './practice';
 import { roundProblems } from './rounds';
@@ -26,6 +27,7 @@ export const problemDomains = {
   Rounds: roundProblems,
   Finding: findingProblems,
   'Bring up': bringUpProblems,
+  Moves: moveProblems,
   'Hand over': handOverProblems,
   'Practice bench': practiceProblems,
 } as const;
@@ -43,6 +45,7 @@ export const problems = {
   ...roundProblems,
   ...findingProblems,
   ...bringUpProblems,
+  ...moveProblems,
   ...handOverProblems,
   ...practiceProblems,
 } as const;

@@ -2,6 +2,7 @@
 export type { BringUps } from './domain';
 export { bringUpRun } from './bringing-up';
 export { LiveBoards } from './live';
+export { Places } from './places';
 export { BringUpRepository } from './repository';
 export { bringUpRoutes } from './routes';
 export { broughtUp } from './standing';

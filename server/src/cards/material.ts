@@ -12,9 +12,7 @@ import {
   noBase,
   openRoot,
   OwnMethodError,
-  passphraseKind,
   personalise,
-  preSharedKey,
   promptFile,
   publicKeyLine,
   readBase,
@@ -24,7 +22,6 @@ import {
   settingsOf,
   ssidBytes,
   usableKeys,
-  wepKey,
   wordsOf,
   type BaseFiles,
   type BootRange,
@@ -40,8 +37,7 @@ import {
   type RootFile,
   type ShelvedNetwork,
 } from '@nest-mark/core';
-import { createHash, pbkdf2 } from 'node:crypto';
-import { promisify } from 'node:util';
+import { createHash } from 'node:crypto';
 import {
   CardError,
   FileSource,
@@ -54,7 +50,7 @@ import type { Cards } from './domain';
 import { shelfFolder } from '../images';
 import { hashPassword } from './hash-password';
 import { deviceHostKey, devicePassword } from '../plans';
-import { networkSecret } from '../networks';
+import { boardKey } from '../networks';
 import { sharedPassword, tunnelOf, vpnBoardOf, VpnError, type StoredBatch, type Tunnel } from '../plans';
 
 /** What an image gives to the cards that it is written to. */
@@ -170,34 +166,16 @@ export async function gather(
   };
 }
 
-const derive = promisify(pbkdf2);
-
-/**
- * The pre-shared key of a WPA network (IEEE Std 802.11-2020 annex J.4), worked out off this thread: 4096 rounds in
- * JavaScript would hold others up. Digits of a key, and what is neither, are left to the core.
- */
-const wpaKey = async (name: Uint8Array, secret: string): Promise<string> =>
-  passphraseKind(secret) === 'passphrase'
-    ? (await derive(secret, name, 4096, 32, 'sha1')).toString('hex')
-    : preSharedKey(name, secret);
-
-/** What of a network's key goes onto the card: never more than the format needs. */
+/** What of a network's key goes onto the cards of a round; worked out once for all of them. */
 async function writtenKey(
   cards: Cards,
   material: Material,
   network: ShelvedNetwork,
   name: Uint8Array,
 ): Promise<string> {
-  if (network.security === 'open') return '';
   const known = material.keys.get(network.id);
   if (known !== undefined) return known;
-  const secret = (await networkSecret(cards.plans.networks, network.id)) ?? '';
-  const key =
-    network.security === 'wpa3-sae'
-      ? secret
-      : network.security === 'wep'
-        ? (wepKey(secret) ?? '')
-        : await wpaKey(name, secret);
+  const key = await boardKey(cards.plans.networks, network, name);
   material.keys.set(network.id, key);
   return key;
 }

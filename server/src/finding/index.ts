@@ -1,6 +1,6 @@
 /** Finding booted boards, and how far each device is. */
 export type { Finding } from './domain';
-export { lookAgain } from './look-again';
+export { lookAgain, lookIn } from './look-again';
 export { batchProgress } from './progress';
 export { BeforeRepository } from './before-repository';
 export { beforeRoutes } from './before-routes';

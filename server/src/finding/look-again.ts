@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import pLimit from 'p-limit';
-import { fetchHostKey } from '@nest-mark/station';
+import { subnetHosts } from '@nest-mark/core';
+import { fetchHostKey, type SweepHit } from '@nest-mark/station';
 import { untilRecorded } from '../platform/queue/until-recorded';
 import type { Finding } from './domain';
 
@@ -42,5 +43,32 @@ export async function lookAgain(finding: Finding, batchId: string): Promise<void
   await untilRecorded(finding, () =>
     finding.repository.addSightings({ id: randomUUID(), batchId }, seen.flat()),
   );
+  finding.events.send({ type: 'progress', batchId });
+}
+
+/**
+ * Sweeps a network that a person named for boards of a batch, and writes down who signs with one of their keys; of anybody
+ * else nothing is kept.
+ */
+export async function lookIn(
+  finding: Finding,
+  batchId: string,
+  { subnet, port }: { subnet: string; port: number },
+  signal: AbortSignal,
+): Promise<void> {
+  const records = await untilRecorded(finding, () => finding.plans.repository.records(batchId));
+  const keys = new Set(records.map(({ hostKey }) => hostKey));
+  const hits: SweepHit[] = [];
+  await finding.search(
+    { addresses: subnetHosts(subnet), port },
+    { signal, onHit: (hit) => hits.push(hit), onProgress: () => undefined },
+  );
+  const seen = hits.flatMap(({ address, port: at, key }) =>
+    key?.proven === true && keys.has(key.hostKey)
+      ? [{ address, port: at, hardwareAddress: null, banner: null, hostKey: key.hostKey, keyProven: true }]
+      : [],
+  );
+  if (seen.length === 0) return;
+  await untilRecorded(finding, () => finding.repository.addSightings({ id: randomUUID(), batchId }, seen));
   finding.events.send({ type: 'progress', batchId });
 }

@@ -8,6 +8,10 @@ const LISTENER = 254;
 const nextNetwork = (network: string): string =>
   network.replace(/\d+$/, (last) => String((Number(last) + 128) % 256));
 
+/** The second network's first three parts, beside those of the first one. */
+export const otherNetwork = (network: string): string =>
+  network.replace(/\d+$/, (last) => String((Number(last) + 64) % 256));
+
 /** The practice network, as somebody listens there. */
 export function placeOn(air: Air): ListenPlace {
   // Elsewhere this computer has an address of another network, and nobody of this one is heard there.

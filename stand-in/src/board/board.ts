@@ -1,15 +1,15 @@
 import ssh2 from 'ssh2';
-import { refuseBoard, type AddressPool } from '../air/access-point';
-import type { Air, SystemFault } from '@nest-mark/core/api';
+import { joinedBy, type OnAir } from '../air/networks';
+import type { SystemFault } from '@nest-mark/core/api';
 import { addressRequest, announcement, say, type Speaker } from '../air/voice';
-import type { ListenPlace } from '@nest-mark/station/ports';
 import { callBench } from './call-bench';
 import { openScreen } from './screen-service';
 import { startLoginService, type LoginService } from './login-service';
 import type { BoardFault } from '../drill/state';
 import { markToldBy } from './own-service';
 import { BootFailure, type BoardSettings } from './settings';
-import type { BoardSystem } from '../system/board-system';
+import type { SavedNetwork } from './keyfile';
+import type { BoardOrder, BoardSystem } from '../system/board-system';
 import { mended, spoils } from '../system/spoils';
 import { startFault } from './start-fault';
 
@@ -32,10 +32,7 @@ const SLOW_MS = 700;
 const ASK_AGAIN = 3000;
 
 /** Makes a board's system, of what its card says, and is told what its programs ask for. */
-export type SystemOf = (
-  settings: BoardSettings,
-  ordered: (order: 'reboot' | 'poweroff') => void,
-) => BoardSystem | null;
+export type SystemOf = (settings: BoardSettings, ordered: (order: BoardOrder) => void) => BoardSystem | null;
 
 /** A powered board: waits for its boot time, reads its card, joins the network, opens its login service. */
 export class RunningBoard {
@@ -44,6 +41,9 @@ export class RunningBoard {
   view: BoardView = { phase: 'starting', reason: '', address: null, hostName: null };
   private timer: NodeJS.Timeout | undefined;
   private service: LoginService | null = null;
+  /** The network that it is on. */
+  private net: OnAir | null = null;
+  private settings: BoardSettings | null = null;
   /** Closes its screen to the network, while that is open. */
   private screen: (() => Promise<void>) | null = null;
   /** One change of it after the other. */
@@ -60,10 +60,8 @@ export class RunningBoard {
   constructor(
     private readonly hardwareAddress: string,
     private readonly readSettings: () => Promise<BoardSettings>,
-    private readonly air: () => Air,
-    private readonly pool: AddressPool,
+    private readonly nets: () => readonly OnAir[],
     private readonly bootSeconds: number,
-    private readonly place: () => ListenPlace,
     private readonly changed: () => void,
     private readonly fault: BoardFault | null = null,
     /** Its system, where it can have one that runs commands. */
@@ -83,16 +81,57 @@ export class RunningBoard {
   }
 
   /** Does what a program on the board asked for. */
-  private async ordered(order: 'reboot' | 'poweroff'): Promise<void> {
+  private async ordered(order: BoardOrder): Promise<void> {
+    if (typeof order !== 'string') {
+      this.booting = this.booting.then(() => this.connect(order.join));
+      return this.booting;
+    }
     await this.booting;
     if (this.off || this.system === null) return;
-    await this.leaveNetwork();
+    await this.shutDown();
     const phase = order === 'reboot' ? ('starting' as const) : ('offline' as const);
     const reason = order === 'reboot' ? '' : 'it was shut down: its power can be cut';
     this.view = { phase, reason, address: null, hostName: this.view.hostName };
     this.changed();
     if (this.spoilt === 'key-changed') this.keyLost = true;
     if (order === 'reboot' && this.spoilt !== 'never-returns') this.startAfter(this.bootSeconds);
+  }
+
+  /** Goes onto a saved network because a program asked for it; where that fails, onto the best one that there is. */
+  private async connect(uuid: string): Promise<void> {
+    const { system, settings } = this;
+    if (this.off || system === null || settings === null) return;
+    const wanted = (await system.savedNetworks()).find((one) => one.uuid === uuid);
+    await this.leaveNetwork();
+    const { there, why } = wanted
+      ? await this.joins(settings, [wanted])
+      : { there: false, why: 'there is no such profile' };
+    if (!there) {
+      await this.leaveNetwork();
+      await this.comesBack();
+    } else if (why !== '') this.view = { ...this.view, phase: 'offline', address: null, reason: why };
+    await system.does('echo "$1 $2" >>/run/board/joined', uuid, there ? 'ok' : 'no');
+    this.changed();
+  }
+
+  /** Looks for a network of those that start by themselves. */
+  private async comesBack(): Promise<void> {
+    const { system, settings } = this;
+    if (this.off || settings === null || this.net !== null) return;
+    const saved = (await system?.savedNetworks())?.filter(({ auto }) => auto) ?? settings.radio.networks;
+    const { why } = await this.joins(settings, saved);
+    if (why !== '') this.view = { ...this.view, phase: 'offline', address: null, reason: why };
+  }
+
+  /** The air has changed: who is on a network that is gone looks for another one, and who is on none tries again. */
+  airChanged(): void {
+    this.booting = this.booting.then(async () => {
+      if (this.off || this.settings === null || this.system === null) return;
+      if (this.net !== null && (!this.net.air.on || !this.nets().includes(this.net)))
+        await this.leaveNetwork();
+      await this.comesBack();
+      this.changed();
+    });
   }
 
   /** Cuts the logins that there are, as a bad line does. */
@@ -122,17 +161,25 @@ export class RunningBoard {
     return this.screening;
   }
 
-  /** Ends all that runs on it. */
+  /** Leaves its network; what runs on it goes on. */
   private async leaveNetwork(): Promise<void> {
     clearInterval(this.asking);
     this.voice.forEach(clearTimeout);
     this.stopCalling?.();
-    const { service, system } = this;
+    const { service, net } = this;
     this.service = null;
-    this.system = null;
+    this.net = null;
     this.joined = null;
+    net?.clients.delete(this.hardwareAddress);
     await this.showScreen();
     await service?.stop();
+  }
+
+  /** Ends all that runs on it. */
+  private async shutDown(): Promise<void> {
+    const { system } = this;
+    this.system = null;
+    await this.leaveNetwork();
     await system?.down();
   }
 
@@ -146,46 +193,20 @@ export class RunningBoard {
       if (this.fault === 'other-card') Object.assign(settings, { hostKey: null, files: [], calls: [] });
       this.view = { ...this.view, hostName: settings.hostName };
       if (this.keyLost) settings.hostKey = ssh2.utils.generateKeyPairSync('ed25519').private;
-      const air = this.air();
-      const refusal = refuseBoard(air, settings);
-      if (refusal) throw new BootFailure(refusal);
-      const speaker = {
-        hostName: settings.hostName,
-        hardwareAddress: this.hardwareAddress,
-        mark: markToldBy(settings.files),
-      };
-      const address = this.pool.lease(this.hardwareAddress);
-      if (air.apart || air.elsewhere)
-        throw new BootFailure(
-          address === null
-            ? 'the address server has no address left'
-            : `it is on the network as ${address}, and this computer cannot reach it there`,
-        );
-      this.askForAddress(speaker, address);
-      if (!address) throw new BootFailure('the address server has no address left');
-      this.joined = address;
-      this.announce(speaker, address);
-      if (!settings.loginService)
-        throw new BootFailure(`it is on the network as ${address}, but its login service is off`);
-      this.system =
+      this.settings = settings;
+      const system =
         this.fault === 'other-card'
           ? null
           : (this.systemOf?.(settings, (order) => void this.ordered(order)) ?? null);
-      // It is so before anybody can look.
-      if (this.spoilt) await this.spoil(this.spoilt);
-      const service = await startLoginService(
+      this.system = system;
+      // One that has started before goes by what it has saved since.
+      const saved: SavedNetwork[] | null = system?.made === true ? await system.savedNetworks() : null;
+      const { why } = await this.joins(
         settings,
-        address,
-        air.port,
-        this.system,
-        () => (this.spoilt === 'slow-line' ? SLOW_MS : 0),
-        () => settings.passwordLogin || this.spoilt === 'open-password',
+        saved?.filter(({ auto }) => auto) ?? settings.radio.networks,
+        true,
       );
-      if (this.off) return await service.stop();
-      this.service = service;
-      await this.showScreen();
-      this.stopCalling = callBench(settings.calls, address, air.network);
-      this.view = { ...this.view, phase: 'online', address, reason: settings.ignored.join('; ') };
+      if (why !== '') throw new BootFailure(why);
     } catch (error) {
       this.view = {
         ...this.view,
@@ -196,9 +217,67 @@ export class RunningBoard {
     this.changed();
   }
 
+  /**
+   * Joins the best of some saved networks.
+   * @param fresh whether it has just started
+   * @returns whether it has an address there, and why nobody can log in to it; empty where somebody can
+   */
+  private async joins(
+    settings: BoardSettings,
+    saved: BoardSettings['radio']['networks'],
+    fresh = false,
+  ): Promise<{ there: boolean; why: string }> {
+    const net = joinedBy(this.nets(), settings, saved, this.hardwareAddress);
+    if (typeof net === 'string') return { there: false, why: net };
+    const without = 'the address server has no address left';
+    const { air, pool } = net;
+    const speaker = {
+      hostName: settings.hostName,
+      hardwareAddress: this.hardwareAddress,
+      mark: markToldBy(settings.files),
+    };
+    const address = pool.lease(this.hardwareAddress);
+    net.clients.add(this.hardwareAddress);
+    this.net = net;
+    await this.system?.isOn(air.ssid);
+    if (air.apart || air.elsewhere)
+      return address === null
+        ? { there: false, why: without }
+        : {
+            there: true,
+            why: `it is on the network as ${address}, and this computer cannot reach it there`,
+          };
+    this.askForAddress(speaker, address);
+    if (!address) return { there: false, why: without };
+    this.joined = address;
+    this.announce(speaker, address);
+    if (!settings.loginService)
+      return { there: true, why: `it is on the network as ${address}, but its login service is off` };
+    // It is so before anybody can look.
+    if (fresh && this.spoilt) await this.spoil(this.spoilt);
+    const service = await startLoginService(
+      settings,
+      address,
+      air.port,
+      this.system,
+      () => (this.spoilt === 'slow-line' ? SLOW_MS : 0),
+      () => settings.passwordLogin || this.spoilt === 'open-password',
+    );
+    if (this.off) {
+      await service.stop();
+      return { there: true, why: '' };
+    }
+    this.service = service;
+    await this.showScreen();
+    if (fresh) this.stopCalling = callBench(settings.calls, address, air.network);
+    this.view = { ...this.view, phase: 'online', address, reason: settings.ignored.join('; ') };
+    return { there: true, why: '' };
+  }
+
   /** Asks around, and then for what it was offered; where nothing was, again and again, as real boards do. */
   private askForAddress(speaker: Speaker, offered: string | null): void {
-    const { requests } = this.place();
+    if (!this.net) return;
+    const { requests } = this.net.place;
     say(addressRequest(speaker, null), requests);
     if (offered !== null) {
       say(addressRequest(speaker, offered), requests);
@@ -208,7 +287,8 @@ export class RunningBoard {
   }
 
   private announce(speaker: Speaker, address: string): void {
-    const { announcements } = this.place();
+    if (!this.net) return;
+    const { announcements } = this.net.place;
     for (const after of ANNOUNCE_AT)
       this.voice.push(setTimeout(() => say(announcement(speaker, address, 120), announcements), after));
   }
@@ -218,6 +298,6 @@ export class RunningBoard {
     this.off = true;
     clearTimeout(this.timer);
     await this.booting;
-    await this.leaveNetwork();
+    await this.shutDown();
   }
 }

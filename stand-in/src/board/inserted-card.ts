@@ -1,6 +1,6 @@
 import type { StandInReader } from '../reader/reader';
 import type { StandInCard } from '../state';
-import { BoardSystem } from '../system/board-system';
+import { BoardSystem, type BoardOrder } from '../system/board-system';
 import { removeOthers, rootFor } from '../system/roots';
 import { readCard, readFirstBoot } from './read-card';
 import type { BoardSettings } from './settings';
@@ -30,7 +30,7 @@ export class InsertedCard {
   }
 
   /** The board's system; it is made when somebody first logs in. @param ordered told what its programs ask for */
-  system(settings: BoardSettings, ordered: (order: 'reboot' | 'poweroff') => void): BoardSystem | null {
+  system(settings: BoardSettings, ordered: (order: BoardOrder) => void): BoardSystem | null {
     const { roots, nest } = this;
     if (roots === null) return null;
     const root = rootFor(roots, nest, this.writing);

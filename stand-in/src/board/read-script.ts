@@ -1,6 +1,7 @@
 import { mkdtemp } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
+import { PROFILES, readProfile } from './keyfile';
 import { SERVICES_FILE } from './own-service';
 import { readInside, type InsideFile } from './read-inside';
 import { callsOf } from './run-calls';
@@ -69,34 +70,17 @@ export async function bootFiles(volume: CardFiles, path = '', found: BootFile[] 
   return found;
 }
 
-/** Octets of a name in a keyfile (nm-settings-keyfile(5)). */
-const nameOf = (value: string): string =>
-  /^(\d+;)+$/.test(value)
-    ? Buffer.from(value.split(';').slice(0, -1).map(Number)).toString()
-    : value.replace(/\\s/g, ' ').replace(/\\\\/g, '\\');
-
 function readKeyfile({ path, mode, uid, content }: InsideFile, settings: BoardSettings): void {
   const name = path.split('/').at(-1) ?? '';
   if ((mode & 0o077) !== 0 || uid !== 0) {
     settings.ignored.push(`${name}: others than root could read it, so NetworkManager ignores it`);
     return;
   }
-  const text = content.toString('utf8');
-  const value = (key: string): string | undefined => new RegExp(`^${key}=(.*)$`, 'm').exec(text)?.[1];
-  if (value('type') !== 'wifi') return;
-  const psk = value('psk');
-  settings.radio.networks.push({
-    ssid: nameOf(value('ssid') ?? ''),
-    password:
-      psk === undefined
-        ? null
-        : psk.replace(/^(\\s)+/, (all) => ' '.repeat(all.length / 2)).replace(/\\\\/g, '\\'),
-    priority: Number(value('autoconnect-priority') ?? 0),
-    hidden: value('hidden') === 'true',
-  });
+  const profile = readProfile(content.toString('utf8'));
+  if (!profile) return;
+  const { ssid, password, priority, hidden } = profile;
+  settings.radio.networks.push({ ssid, password, priority, hidden });
 }
-
-const keyfiles = '/etc/NetworkManager/system-connections';
 
 interface Account {
   name: string;
@@ -123,7 +107,7 @@ export async function readRoot(root: string, words: readonly string[]): Promise<
     '/etc/ssh/ssh_host_ed25519_key',
     '/etc/nest-mark.json',
     SERVICES_FILE,
-    keyfiles,
+    PROFILES,
   ]);
   const textIn = (files: readonly InsideFile[], path: string): string =>
     files.find((file) => file.path === path)?.content.toString('utf8') ?? '';
@@ -151,7 +135,7 @@ export async function readRoot(root: string, words: readonly string[]): Promise<
   if (service) settings.files.push({ path: SERVICES_FILE, content: service, open: true });
   settings.radio.country =
     words.find((word) => word.startsWith('cfg80211.ieee80211_regdom='))?.split('=')[1] ?? null;
-  for (const file of first) if (file.path.startsWith(`${keyfiles}/`)) readKeyfile(file, settings);
+  for (const file of first) if (file.path.startsWith(`${PROFILES}/`)) readKeyfile(file, settings);
   settings.radio.networks.sort((a, b) => b.priority - a.priority);
   return settings;
 }

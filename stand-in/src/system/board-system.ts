@@ -2,6 +2,7 @@ import { randomUUID } from 'node:crypto';
 import { existsSync, realpathSync } from 'node:fs';
 import { mkdir, rename } from 'node:fs/promises';
 import { join } from 'node:path';
+import { PROFILES, readProfile, type SavedNetwork } from '../board/keyfile';
 import { readInside } from '../board/read-inside';
 import {
   freshRoot,
@@ -31,13 +32,28 @@ export interface FirstBoot {
 }
 
 /** A thing that happens to a board, asked for by a program on it. */
-export type Order = { do: 'reboot' } | { do: 'poweroff' } | { do: 'unit'; name: string; path: string };
+export type Order =
+  | { do: 'reboot' }
+  | { do: 'poweroff' }
+  | { do: 'join'; uuid: string }
+  | { do: 'unit'; name: string; words: string[] }
+  | { do: 'timer'; name: string; seconds: number; nonce: string; words: string[] };
+
+/** What of it concerns more than its system. */
+export type BoardOrder = 'reboot' | 'poweroff' | { join: string };
 
 const readOrder = (line: string): Order | null => {
   if (line === 'reboot' || line === 'poweroff') return { do: line };
-  const [, name = '', path = ''] =
-    /^unit ([A-Za-z0-9_.-]{1,60}) (\/[A-Za-z0-9_./-]{1,200})$/.exec(line) ?? [];
-  return name === '' ? null : { do: 'unit', name, path };
+  const [verb = '', name = '', ...rest] = line.split(' ');
+  if (!/^[A-Za-z0-9_.-]{1,60}$/.test(name)) return null;
+  if (verb === 'join') return { do: 'join', uuid: name };
+  const plain = (words: readonly string[]): boolean =>
+    words.length > 0 && words.every((word) => /^[A-Za-z0-9_./-]{1,200}$/.test(word));
+  if (verb === 'unit' && plain(rest)) return { do: 'unit', name, words: rest };
+  const [seconds = '', nonce = '', ...words] = rest;
+  return verb === 'timer' && /^\d{1,6}$/.test(seconds) && plain([nonce]) && plain(words)
+    ? { do: 'timer', name, seconds: Number(seconds), nonce, words }
+    : null;
 };
 
 /** What a first boot sets up where no script does; run inside, with values as arguments and never as shell. */
@@ -70,6 +86,7 @@ done
 const keyfile = (network: BoardSettings['radio']['networks'][number], index: number): string =>
   `[connection]
 id=practice-${String(index + 1)}
+uuid=${randomUUID()}
 type=wifi
 autoconnect-priority=${String(network.priority)}
 
@@ -120,6 +137,7 @@ find /run -mindepth 1 -delete
 mkdir -p /run/board/units /proc/sys/kernel/random /sys/class/thermal/thermal_zone0
 echo "$1" >/proc/sys/kernel/random/boot_id
 cat /etc/hostname >/run/board/name
+printf %s "$2" >/run/board/ssid
 # What the boot lines switch on is there from this start on.
 rm -f /dev/i2c-1 /dev/spidev0.0
 config=$(cat "$(cat /board/mounted-at)/config.txt" 2>/dev/null)
@@ -130,6 +148,18 @@ for unit in /etc/systemd/system/multi-user.target.wants/*; do
     [ ! -L "$unit" ] || PATH=/usr/local/bin:$PATH systemctl start "\${unit##*/}"
 done
 `;
+
+/** Runs a unit; its first word is the file by which it counts as active. */
+const RUNS_UNIT = 'unit=$1; shift; "$@"; rm -f "$unit"';
+/** Runs one when its time has come, unless it was stopped or set anew. */
+const RUNS_TIMER = `unit=$1 timer=$2 nonce=$3
+sleep "$4"
+shift 4
+[ "$(cat "$timer" 2>/dev/null)" = "$nonce" ] || exit 0
+rm -f "$timer"
+: >"$unit"
+"$@"
+rm -f "$unit"`;
 
 const facts: Readonly<Record<string, string>> = {
   'card-rate': '41.8\n',
@@ -143,6 +173,8 @@ const facts: Readonly<Record<string, string>> = {
 export class BoardSystem {
   private ready: Promise<void> | null = null;
   private readonly units = new Map<string, InsideChild>();
+  /** Octets of the name of the network that it is on, as a keyfile has them. */
+  private ssid = '';
   private off = false;
   /** Its namespaces, from its start on. */
   private kept: KeptRoot | null = null;
@@ -155,7 +187,7 @@ export class BoardSystem {
   constructor(
     readonly root: string,
     private readonly firstBoot: () => Promise<FirstBoot>,
-    private readonly ordered: (order: 'reboot' | 'poweroff') => void,
+    private readonly ordered: (order: BoardOrder) => void,
   ) {}
 
   /** Whether it has been started once, so that it and not its card says who may log in. */
@@ -193,6 +225,25 @@ export class BoardSystem {
     );
   }
 
+  /** What it has saved of networks. */
+  async savedNetworks(): Promise<SavedNetwork[]> {
+    await this.up();
+    const files = await readInside(this.inside, [PROFILES]);
+    return files.flatMap(({ path, mode, uid, content }) => {
+      const profile =
+        path.startsWith(PROFILES) && (mode & 0o077) === 0 && uid === 0
+          ? readProfile(content.toString('utf8'))
+          : null;
+      return profile ? [profile] : [];
+    });
+  }
+
+  /** It is on a network now. */
+  async isOn(ssid: string): Promise<void> {
+    this.ssid = [...Buffer.from(ssid)].map((octet) => `${String(octet)};`).join('');
+    if (this.kept) await this.does('printf %s "$1" >/run/board/ssid', this.ssid);
+  }
+
   /** Contents of files, an empty text for what is not there. */
   async read(...paths: string[]): Promise<string[]> {
     await this.up();
@@ -224,28 +275,43 @@ export class BoardSystem {
   private obey(line: string): void {
     const order = readOrder(line);
     if (!order || this.off) return;
-    if (order.do !== 'unit') {
+    if (order.do === 'reboot' || order.do === 'poweroff') {
       this.ordered(order.do);
+      return;
+    }
+    if (order.do === 'join') {
+      this.ordered({ join: order.uuid });
       return;
     }
     const file = `/run/board/units/${order.name}.service`;
     // It is a child of the system and not of who asked for it, so it outlives the login.
     const unit = startInside(
       this.inside,
-      ['/bin/sh', '-c', '/usr/local/bin/lent & "$1"; rm -f "$2"', 'sh', order.path, file],
-      {
-        onOrder: (inner) => this.obey(inner),
-      },
+      order.do === 'unit'
+        ? ['/bin/sh', '-c', `/usr/local/bin/lent & ${RUNS_UNIT}`, 'sh', file, ...order.words]
+        : [
+            '/bin/sh',
+            '-c',
+            RUNS_TIMER,
+            'sh',
+            file,
+            `/run/board/units/${order.name}.timer`,
+            order.nonce,
+            String(order.seconds),
+            ...order.words,
+          ],
+      { onOrder: (inner) => this.obey(inner) },
     );
     unit.input.end();
-    this.units.set(order.name, unit);
-    void unit.ended.then(() => this.units.delete(order.name));
+    const id = randomUUID();
+    this.units.set(id, unit);
+    void unit.ended.then(() => this.units.delete(id));
   }
 
   private async startUp(): Promise<void> {
     if (!this.made) await this.make();
     this.kept = await KeptRoot.open(this.root);
-    await runInside(this.kept, ['/bin/sh', '-c', startsUp, 'sh', randomUUID()], 20_000);
+    await runInside(this.kept, ['/bin/sh', '-c', startsUp, 'sh', randomUUID(), this.ssid], 20_000);
   }
 
   /** Made beside its place and then moved there, so that a kill leaves none that is half set up. */

@@ -159,7 +159,8 @@ export async function packageFiles(): Promise<SystemFile[]> {
     {
       path: 'etc/apt/apt.conf.d/10practice',
       // In the scratch root there is one account to work as, and no terminal.
-      content: 'APT::Sandbox::User "root";\nDpkg::Use-Pty "0";\nAcquire::Languages "none";\n' +
+      content:
+        'APT::Sandbox::User "root";\nDpkg::Use-Pty "0";\nAcquire::Languages "none";\n' +
         // Scripts of packages meet the programs of the board, not those of the workstation.
         'DPkg::Path "/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin";\n',
     },

@@ -49,7 +49,7 @@ case $verb in
         echo running ;;
     list-units) sed 's/$/ loaded failed failed Practice/' /board/failed-units 2>/dev/null ;;
     is-active)
-        if [ -f "$units/$unit" ]; then echo active; else echo inactive; exit 3; fi ;;
+        if [ -f "$units/$unit" ] || [ "$unit" = NetworkManager ]; then echo active; else echo inactive; exit 3; fi ;;
     is-enabled)
         if [ -L "$masks/$unit" ]; then echo masked; exit 1; fi
         if [ -L "$wanted/$unit" ]; then echo enabled; elif tool "$unit"; then echo disabled; exit 1; else
@@ -60,7 +60,10 @@ case $verb in
         [ "$(/usr/bin/id -u)" = 0 ] || { echo 'Access denied' >&2; exit 1; }
         mkdir -p "$masks" && ln -sf /dev/null "$masks/$unit" ;;
     unmask) rm -f "$masks/$unit" ;;
-    enable | disable | start | stop | restart)
+    stop)
+        # Those that a timer or a job made.
+        for unit in "$@"; do case $unit in nest-mark-*) rm -f "$units/$unit" ;; *@*.service | xrdp.service) "$0" stop-one "$unit" ;; esac; done ;;
+    enable | disable | start | stop-one | restart)
         if [ -L "$masks/$unit" ]; then
             echo "Failed to $verb $unit: Unit $unit is masked." >&2
             exit 1
@@ -74,7 +77,7 @@ case $verb in
             disable) rm -f "$wanted/$unit" ;;
         esac
         case $verb in
-            stop | restart) [ ! -f "$units/$unit" ] || { turn "$unit" down; rm -f "$units/$unit"; } ;;
+            stop-one | restart) [ ! -f "$units/$unit" ] || { turn "$unit" down; rm -f "$units/$unit"; } ;;
         esac
         case $verb in
             start | restart)
@@ -94,19 +97,25 @@ exit 0
 const systemdRun = `#!/bin/sh
 unit=
 path=
-for word; do
-    case $word in
-        --unit=*) unit=\${word#--unit=} ;;
+on=
+while [ $# -gt 0 ]; do
+    case $1 in
+        --unit=*) unit=\${1#--unit=} ;;
+        --on-active=*) on=\${1#--on-active=} ;;
         -*) ;;
-        *) path=$word ;;
+        *) break ;;
     esac
+    shift
 done
 mkdir -p /run/board/units
-if ! (set -C && echo "$path" >"/run/board/units/$unit.service") 2>/dev/null; then
-    echo "Failed to start transient service unit: Unit $unit.service was already loaded or has a fragment file." >&2
+kind=service
+[ -z "$on" ] || kind=timer
+nonce=$$-$(/usr/bin/date +%N)
+if ! (set -C && echo "$nonce" >"/run/board/units/$unit.$kind") 2>/dev/null; then
+    echo "Failed to start transient $kind unit: Unit $unit.$kind was already loaded or has a fragment file." >&2
     exit 1
 fi
-echo "unit $unit $path" >&${String(ORDERS)}
+if [ -z "$on" ]; then echo "unit $unit $*" >&${String(ORDERS)}; else echo "timer $unit $on $nonce $*" >&${String(ORDERS)}; fi
 `;
 
 const timedatectl = `#!/bin/sh
@@ -222,9 +231,101 @@ const cloudInit = `#!/bin/sh
 if [ -f /run/board/starting ]; then echo 'status: running'; else echo "status: $(cat /board/seed-status)"; fi
 `;
 
+const nmcli = `#!/bin/sh
+dir=/etc/NetworkManager/system-connections
+get() { sed -n "s/^$2=//p" "$1" | head -n 1; }
+# A name as octets, however its file has it.
+name() {
+    value=$(get "$1" ssid)
+    case $value in
+        *[!0-9\\;]*) printf %s "$value" | od -An -v -tu1 | tr -s ' \\n' ';' | sed 's/^;//; s/;*$/;/' ;;
+        *) printf %s "$value" ;;
+    esac
+}
+file_of() {
+    for f in "$dir"/*; do
+        if [ "$(get "$f" uuid)" = "$1" ]; then echo "$f"; return; fi
+    done
+    echo "Error: $1 - no such connection profile." >&2
+    exit 10
+}
+fields=NAME,UUID,TYPE,DEVICE
+while :; do
+    case $1 in
+        -t) ;;
+        -f | -g | --wait) [ "$1" = --wait ] || fields=$2; shift ;;
+        *) break ;;
+    esac
+    shift
+done
+[ "$(/usr/bin/id -u)" = 0 ] || { echo 'Error: Insufficient privileges.' >&2; exit 1; }
+command=$2
+shift 2
+case $command in
+    show)
+        if [ "$1" = uuid ]; then
+            f=$(file_of "$2") || exit 10
+            if [ "$(get "$f" autoconnect)" = false ]; then echo no; else echo yes; fi
+            exit 0
+        fi
+        for f in "$dir"/*.nmconnection; do
+            [ -f "$f" ] || continue
+            on=no
+            [ "$(name "$f")" != "$(cat /run/board/ssid)" ] || on=yes
+            [ "$1" != --active ] || [ "$on" = yes ] || continue
+            line=
+            for field in $(echo "$fields" | tr , ' '); do
+                case $field in
+                    NAME) value=$(get "$f" id | sed 's/[\\\\:]/\\\\&/g') ;;
+                    UUID) value=$(get "$f" uuid) ;;
+                    TYPE) value=802-11-wireless ;;
+                    AUTOCONNECT) value=yes; [ "$(get "$f" autoconnect)" != false ] || value=no ;;
+                    AUTOCONNECT-PRIORITY) value=$(get "$f" autoconnect-priority); value=\${value:-0} ;;
+                    ACTIVE) value=$on ;;
+                    DEVICE) value=; [ "$on" = no ] || value=wlan0 ;;
+                esac
+                line=\${line:+$line:}$value
+            done
+            echo "$line"
+        done ;;
+    load)
+        [ "$(stat -c %a "$1" 2>/dev/null)" = 600 ] || { echo "Could not load file '$1'" >&2; exit 10; }
+        # A board that takes the key over wrongly: its first sign is another one.
+        [ ! -f /board/mangles-key ] || sed -i 's/^psk=[0-8]/psk=9/; t; s/^psk=./psk=0/' "$1" ;;
+    up)
+        f=$(file_of "$2") || exit 10
+        : >/run/board/joined
+        echo "join $2" >&${String(ORDERS)}
+        tries=0
+        while [ "$tries" -lt 600 ]; do
+            case $(tail -n 1 /run/board/joined 2>/dev/null) in
+                "$2 ok") echo "Connection successfully activated"; exit 0 ;;
+                "$2 no") echo 'Error: Connection activation failed: (7) Secrets were required, but not provided.' >&2; exit 4 ;;
+            esac
+            tries=$((tries + 1))
+            sleep 0.1
+        done
+        echo 'Error: Timeout expired (45 seconds)' >&2
+        exit 3 ;;
+    down) ;;
+    delete) f=$(file_of "$2") || exit 10; rm -f "$f" ;;
+    modify)
+        f=$(file_of "$2") || exit 10
+        shift 2
+        while [ $# -gt 1 ]; do
+            key=\${1#connection.}
+            value=$2
+            [ "$1" != connection.autoconnect ] || { if [ "$2" = yes ]; then value=true; else value=false; fi; }
+            sed -i "/^$key=/d; s/^type=wifi\$/&\\n$key=$value/" "$f"
+            shift 2
+        done ;;
+esac
+`;
+
 /** Programs of every board, and those of one that takes a seed. */
 export const programs: Readonly<Record<string, string>> = {
   systemctl,
+  nmcli,
   'systemd-run': systemdRun,
   reboot: '#!/bin/sh\nexec systemctl reboot\n',
   poweroff: '#!/bin/sh\nexec systemctl poweroff\n',

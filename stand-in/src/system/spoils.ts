@@ -48,8 +48,9 @@ export const spoils: Record<SystemFault, string> = {
   'never-returns': ':',
   'key-changed': ':',
   'slow-line': ':',
+  'mangles-key': ': >/board/mangles-key',
 };
 
 /** Puts right what can be put right. */
 export const mended = `[ -d /srv/bad ] && ( ${withPostinst('exit 0')} )
-for f in /srv/kept-*; do [ -f "$f" ] && mv "$f" "/srv/repository/\${f#/srv/kept-}"; done; [ -f /board/disk-full ] && mv /board/disk-full /board/root-free; rm -f /board/clock-slow; : >/board/failed-units; sed -i /Undervoltage/d /board/kernel.log; sed -i /:170C/d /proc/net/tcp; rm -f /etc/ssh/sshd_config.d/00-open.conf; userdel demo 2>/dev/null; true`;
+for f in /srv/kept-*; do [ -f "$f" ] && mv "$f" "/srv/repository/\${f#/srv/kept-}"; done; [ -f /board/disk-full ] && mv /board/disk-full /board/root-free; rm -f /board/clock-slow /board/mangles-key; : >/board/failed-units; sed -i /Undervoltage/d /board/kernel.log; sed -i /:170C/d /proc/net/tcp; rm -f /etc/ssh/sshd_config.d/00-open.conf; userdel demo 2>/dev/null; true`;

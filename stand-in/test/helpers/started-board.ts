@@ -6,6 +6,7 @@ import {
   benchKeyLine,
   emptyPlan,
   makeHostKey,
+  type Air,
   type Device,
   type Plan,
   type ShelvedNetwork,
@@ -20,8 +21,8 @@ import {
   type StepMemory,
   type StepNote,
 } from '@nest-mark/station';
-import { AddressPool } from '../../src/air/access-point';
-import { placeOn } from '../../src/air/place';
+import { OnAir } from '../../src/air/networks';
+import { otherNetwork } from '../../src/air/place';
 import { RunningBoard } from '../../src/board/board';
 import { removeRoot } from '../../src/board/sandbox';
 import { blank, type BoardSettings } from '../../src/board/settings';
@@ -58,6 +59,8 @@ export interface StartedBoard {
   plan: Plan;
   expected: Expected;
   hostKey: string;
+  air: Air;
+  other: Air;
   place(): { address: string; port: number; hostKey: string } | null;
   stop(): Promise<void>;
 }
@@ -72,6 +75,8 @@ export interface BoardWishes {
   lends?: boolean;
   /** The boot configuration that its card brings. */
   config?: string;
+  /** A second network, which is off otherwise. */
+  other?: Partial<Air>;
 }
 
 /** @param network first three parts of a loopback network that no other test uses at the same time */
@@ -81,6 +86,8 @@ export async function startBoard(network: string, wishes: BoardWishes = {}): Pro
   const folder = await mkdtemp(join(tmpdir(), 'nest-mark-started-'));
   await chmod(folder, 0o711);
   const { air } = freshLab(network);
+  const other = { ...air, on: false, ssid: 'Saltmarsh New', network: otherNetwork(network), ...wishes.other };
+  const nets = [new OnAir(() => air), new OnAir(() => other)];
   const mark = '7KQ4M';
   const host = draw(mark);
   const device: Device = {
@@ -135,10 +142,8 @@ export async function startBoard(network: string, wishes: BoardWishes = {}): Pro
   const board = new RunningBoard(
     '02:00:5e:00:00:01',
     () => Promise.resolve({ ...settings, files: [...settings.files] }),
-    () => air,
-    new AddressPool(() => air),
+    () => nets,
     0,
-    () => placeOn(air),
     () => undefined,
     null,
     (taken, ordered) =>
@@ -170,6 +175,8 @@ export async function startBoard(network: string, wishes: BoardWishes = {}): Pro
     plan,
     expected: expectedOf(plan, device, [shelved], benchKey.publicLine),
     hostKey: host.publicLine,
+    air,
+    other,
     place: () =>
       board.view.address === null
         ? null

@@ -43,7 +43,8 @@ class BoardRun {
   private readonly states = new Map<string, StepState>();
 
   constructor(private readonly work: BoardWork) {
-    this.line = new Line(work);
+    const key = /^PrivateKey = (\S+)$/m.exec(work.vpnFile ?? '')?.[1];
+    this.line = new Line({ ...work, secrets: key === undefined ? [] : [key] });
   }
 
   async go(): Promise<BoardEnd> {

@@ -16,6 +16,15 @@ import { Shell } from '../shell/shell';
 import { ShellError } from '../shell/shell-error';
 import type { BoardWork } from './board-work';
 
+/** What a line to a board needs of the world. */
+export interface LineWork extends Pick<
+  BoardWork,
+  'login' | 'place' | 'seek' | 'told' | 'signal' | 'patience'
+> {
+  /** What must not be shown of whatever the board prints, beside the password. */
+  secrets: readonly string[];
+}
+
 /** Octets of all answers together, and milliseconds that they may take. */
 const ANSWERS = 2 << 20;
 const ANSWERS_MS = 180_000;
@@ -41,9 +50,8 @@ export class Line {
   /** What must not be shown of whatever the board prints. */
   private readonly secrets: readonly string[];
 
-  constructor(private readonly work: BoardWork) {
-    const key = /^PrivateKey = (\S+)$/m.exec(work.vpnFile ?? '')?.[1];
-    this.secrets = [work.login.password, key].filter((one) => one !== null && one !== undefined);
+  constructor(private readonly work: LineWork) {
+    this.secrets = [...(work.login.password === null ? [] : [work.login.password]), ...work.secrets];
   }
 
   close(): void {

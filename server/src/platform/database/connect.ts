@@ -13,6 +13,7 @@ import * as terminals from './migrations/0011-terminals';
 import * as handOver from './migrations/0012-hand-over';
 import * as vpn from './migrations/0013-vpn';
 import * as boardTimes from './migrations/0014-board-times';
+import * as moves from './migrations/0015-moves';
 
 /** The database cannot be used; the message tells what to do. */
 export class DatabaseError extends Error {
@@ -34,6 +35,7 @@ const migrations: Record<string, { up(knex: Knex): Promise<void>; down(knex: Kne
   '0012-hand-over': handOver,
   '0013-vpn': vpn,
   '0014-board-times': boardTimes,
+  '0015-moves': moves,
 };
 
 /** Migrations from the bundle instead of a folder. */

@@ -6,6 +6,7 @@ export const runKinds = [
   'capacity-check',
   'image-reading',
   'bring-up',
+  'move',
   'exposure',
 ] as const;
 export type RunKind = (typeof runKinds)[number];

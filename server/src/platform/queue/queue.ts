@@ -22,6 +22,7 @@ const atOnce: Record<RunKind, number> = {
   'image-reading': 2,
   // Whoever mends one board need not wait for the others.
   'bring-up': 8,
+  move: 4,
   exposure: 2,
 };
 

@@ -1,0 +1,61 @@
+import { networkTitle } from '../wifi/network';
+import type { WayId } from './model';
+import type { Moving } from './ways';
+
+/** What to do, one thing after the other, for somebody who is tired and alone with the board. */
+export function instructionsOf({ plan, from, to, bridge }: Moving, way: WayId): string[] {
+  const next = to ? `“${networkTitle(to)}”` : 'the new network';
+  const old = from ? `“${networkTitle(from)}”` : 'the old network';
+  const between = bridge ? `“${networkTitle(bridge)}”` : 'the bridge network';
+  const byLogin = `Press “Add ${next}” here; the bench puts it on, above what the board has saved.`;
+  switch (way) {
+    case 'over-old':
+      return plan.bench === 'both'
+        ? [
+            `Leave ${old} and ${next} on. Both have to reach this computer.`,
+            'Press “Move”. One board goes first. Its session is cut off when it switches: that is expected.',
+            `Wait until it says “moved”. A board that is not proved on ${next} within ${String(plan.returnMinutes)} minutes goes back by itself.`,
+          ]
+        : [
+            `Leave ${old} on. Press “Add ${next}”: the boards keep both, and come over when ${next} is on the air.`,
+            `On the day, change this computer to ${next} and search there.`,
+          ];
+    case 'cable':
+      return [
+        'Shut the board down if you can, and take it to where the cable reaches.',
+        `Plug the cable into it and into ${next}, then give it power.`,
+        'Search there: it is proved by its host key.',
+        byLogin,
+        'Wait until it says “kept”, then pull the cable, and search once more.',
+      ];
+    case 'bridge':
+      return [
+        `Switch ${between} on, keep its phone awake and on its charger.`,
+        `While ${old} is still on, press “Add”: the boards get ${between} and ${next}.`,
+        `When ${old} is gone they are on ${between}: put this computer onto it, and search there.`,
+        `When ${next} is on the air they go on to it by themselves. Prove them there.`,
+      ];
+    case 'screen':
+      return [
+        'Connect the screen first, then the keyboard, then power.',
+        'Log in with the account and password of the credentials page.',
+        `Type the commands that stand below, with the name of ${next} exactly as it is; the key is asked for and does not stay on the screen.`,
+        'Search for it: it is proved by its host key.',
+      ];
+    case 'sister':
+      return [
+        'Shut the board down and wait until its light is quiet. Take its card out.',
+        'Put the card into the spare board of the same kind. Never into another kind.',
+        'Plug the cable in, then power. Search: what answers with the host key is this card.',
+        byLogin,
+        'Wait until it says “kept”. Shut the spare board down, put the card back into its own board.',
+      ];
+    case 'card':
+      return [
+        'Save what the board has stored: writing its card anew erases it.',
+        `Choose ${next} for the device in the plan, above ${old}.`,
+        'Shut the board down, take its card out, and write it under Cards. Its host key stays the same.',
+        'Put it back, give it power, and search for it.',
+      ];
+  }
+}

@@ -1,0 +1,207 @@
+import { randomUUID } from 'node:crypto';
+import * as z from 'zod';
+import { MoveSchema, NewMoveSchema, StartMoveSchema, type Move } from '@nest-mark/core/api';
+import { waysOf as loginsOf } from '../bringup';
+import { batchProgress } from '../finding';
+import { needBatch, type StoredBatch } from '../plans';
+import { isSure, subnetFault } from '@nest-mark/core';
+import { problem } from '../platform/http/problems';
+import { IdSchema, route, type Route } from '../platform/http/route';
+import { versionOf } from '../platform/http/version';
+import { once, onceProblems } from '../platform/idempotency/once';
+import type { Moves } from './domain';
+import { factsOf } from './facts';
+import type { MoveOrder } from './order';
+import type { StoredMove } from './repository';
+import { dayOf, moveView } from './view';
+
+async function needMove(moves: Moves, id: string): Promise<{ move: StoredMove; batch: StoredBatch }> {
+  const move = await moves.repository.find(id);
+  if (!move) throw problem('move-missing');
+  return { move, batch: await needBatch(moves.plans, move.batchId) };
+}
+
+const viewOf = async (moves: Moves, id: string): Promise<Move> => {
+  const { move, batch } = await needMove(moves, id);
+  return moveView(moves, batch, move);
+};
+
+/** Begins to move boards. @throws Problem */
+async function start(
+  moves: Moves,
+  id: string,
+  { deviceIds, way }: z.infer<typeof StartMoveSchema>,
+  begunBy: string,
+): Promise<Move> {
+  const { move, batch } = await needMove(moves, id);
+  const lacks = loginsOf(moves.bringUps, batch).find((one) => one.way === way)?.lacks ?? '';
+  if (lacks !== '') throw problem('way-missing', { why: lacks });
+  const { moving } = await factsOf(moves, batch, move.plan, dayOf(new Date()));
+  const { from, to, plan } = moving;
+  const refuse = (why: string): never => {
+    throw problem('move-not-ready', { why });
+  };
+  if (!from || !to || from.id === to.id) return refuse('Choose the old and the new network first.');
+  if ((to.secret.state === 'missing' && to.security !== 'open') || to.secret.faults.length > 0)
+    return refuse('The key of the new network is missing, or cannot be right. Type it in under Networks.');
+  if (plan.bench === 'new')
+    return refuse('This computer does not reach the old network. Take another way, or say what it reaches.');
+  if (plan.bench === 'both' && (to.subnet === '' || subnetFault(to.subnet) !== null))
+    return refuse('The subnet of the new network is not known. Give it under Networks.');
+  const { devices } = await batchProgress(moves.finding, batch.id);
+  const known = new Map(devices.map((device) => [device.deviceId, device]));
+  const wanted = [...new Set(deviceIds)];
+  if (wanted.some((one) => !known.has(one))) throw problem('device-missing');
+  const stranger = wanted.find((one) => !isSure(known.get(one)?.seen ?? null));
+  if (stranger !== undefined)
+    throw problem('not-a-proved-board', {
+      name: batch.plan.devices.find((device) => device.id === stranger)?.hostName ?? stranger,
+    });
+  const shelved = await moves.plans.networks.repository.find(to.id);
+  const order: MoveOrder = {
+    moveId: move.id,
+    way,
+    plan,
+    to: { id: to.id, version: shelved?.version ?? 0, subnet: to.subnet },
+    port: batch.plan.network.port,
+  };
+  await moves.knex
+    .transaction(async (db) => {
+      if (!(await moves.repository.hold(move.id, db))) throw problem('move-missing');
+      await moves.runs.begin(
+        {
+          id: randomUUID(),
+          kind: 'move',
+          batchId: batch.id,
+          begunBy,
+          order,
+          items: wanted.map((deviceId) => ({ subject: deviceId, deviceId, total: 1 })),
+        },
+        db,
+      );
+      await moves.log.add(
+        [
+          {
+            kind: 'move-started',
+            batchId: batch.id,
+            text: `Moving ${String(wanted.length)} ${wanted.length === 1 ? 'board' : 'boards'} to another network was begun.`,
+          },
+        ],
+        db,
+      );
+    })
+    .catch((error: unknown) => {
+      // The database decides: of two that begin at once one is refused.
+      if ((error as { constraint?: string }).constraint === 'run_move_once') throw problem('move-running');
+      throw error;
+    });
+  moves.events.send({ type: 'move', batchId: batch.id });
+  moves.events.send({ type: 'log' });
+  return viewOf(moves, id);
+}
+
+export const moveRoutes = (moves: Moves): Route[] => [
+  route({
+    method: 'get',
+    path: '/batches/:id/move',
+    summary: 'The move that a batch is at, with the ways that are open today',
+    params: IdSchema,
+    answer: z.object({ move: MoveSchema.nullable() }),
+    problems: ['batch-missing'],
+    run: async ({ params }) => {
+      const batch = await needBatch(moves.plans, params.id);
+      const move = await moves.repository.ofBatch(params.id);
+      return { move: move && (await moveView(moves, batch, move)) };
+    },
+  }),
+  route({
+    method: 'post',
+    path: '/batches/:id/move',
+    summary: 'Plan a move of a batch to another network',
+    params: IdSchema,
+    body: NewMoveSchema,
+    answer: MoveSchema,
+    status: 201,
+    problems: ['batch-missing', 'move-exists'],
+    run: async ({ params, body }) => {
+      const batch = await needBatch(moves.plans, params.id);
+      const id = randomUUID();
+      await moves.knex.transaction(async (db) => {
+        if (!(await moves.repository.create(id, batch.id, body.plan, db))) throw problem('move-exists');
+        await moves.log.add(
+          [{ kind: 'move-planned', batchId: batch.id, text: 'A move to another network was planned.' }],
+          db,
+        );
+      });
+      moves.events.send({ type: 'move', batchId: batch.id });
+      return viewOf(moves, id);
+    },
+  }),
+  route({
+    method: 'put',
+    path: '/moves/:id',
+    summary: 'Save a move; If-Match names the version that was read',
+    params: IdSchema,
+    body: NewMoveSchema,
+    answer: MoveSchema,
+    problems: ['move-missing', 'move-changed', 'version-missing', 'batch-missing'],
+    run: async ({ params, body, request }) => {
+      const version = versionOf(request.headers['if-match']);
+      const { move } = await needMove(moves, params.id);
+      if (!(await moves.repository.save(move.id, version, body.plan, moves.knex)))
+        throw problem('move-changed');
+      moves.events.send({ type: 'move', batchId: move.batchId });
+      return viewOf(moves, params.id);
+    },
+  }),
+  route({
+    method: 'post',
+    path: '/moves/:id/put-away',
+    summary: 'Put a move away; what is on the boards stays as it is',
+    params: IdSchema,
+    problems: ['move-missing', 'move-running', 'batch-missing'],
+    run: async ({ params }) => {
+      const { move, batch } = await needMove(moves, params.id);
+      await moves.knex.transaction(async (db) => {
+        if (!(await moves.repository.hold(move.id, db))) throw problem('move-missing');
+        const run = await moves.runs.repository.newestOf('move', batch.id);
+        if (run && ['queued', 'running', 'held'].includes(run.state)) throw problem('move-running');
+        await moves.repository.putAway(move.id, db);
+        await moves.log.add([{ kind: 'move-ended', batchId: batch.id, text: 'The move was put away.' }], db);
+      });
+      moves.events.send({ type: 'move', batchId: batch.id });
+    },
+  }),
+  route({
+    method: 'post',
+    path: '/moves/:id/start',
+    summary: 'Move proved boards, over SSH with the host keys that were made for them',
+    params: IdSchema,
+    body: StartMoveSchema,
+    answer: MoveSchema,
+    status: 201,
+    problems: [
+      ...onceProblems,
+      'move-missing',
+      'batch-missing',
+      'device-missing',
+      'way-missing',
+      'not-a-proved-board',
+      'move-not-ready',
+      'move-running',
+    ],
+    run: ({ params, body, request, who }) => once(moves, request, () => start(moves, params.id, body, who)),
+  }),
+  route({
+    method: 'post',
+    path: '/moves/:id/stop',
+    summary: 'Begin with no more boards; one that has switched over goes back by itself',
+    params: IdSchema,
+    problems: ['move-missing', 'batch-missing', 'move-ended'],
+    run: async ({ params }) => {
+      const { batch } = await needMove(moves, params.id);
+      const run = await moves.runs.repository.newestOf('move', batch.id);
+      if (!run || !(await moves.runs.ask(run.id, 'cancel'))) throw problem('move-ended');
+    },
+  }),
+];
