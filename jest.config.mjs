@@ -20,7 +20,7 @@ const onCore = (name) =>
       '^@nest-mark/core(/api|/disk)?$': '<rootDir>/../core/src/index.ts',
       '^@nest-mark/core/find$': '<rootDir>/../core/src/find.ts',
       '^@nest-mark/core/bring-up$': '<rootDir>/../core/src/bring-up.ts',
-      '^@nest-mark/core/move$': '<rootDir>/../core/src/moving.ts',
+      '^@nest-mark/core/moving$': '<rootDir>/../core/src/moving.ts',
     },
   });
 

@@ -1,3 +1,4 @@
+export { otherNetwork } from './air/place';
 export * from './board/login-service';
 export * from './board/read-card';
 export * from './lab';

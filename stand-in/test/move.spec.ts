@@ -1,7 +1,7 @@
 import { readdir, readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { preSharedKey, utf8, toHex, wifiProfile, type BoardMoveState } from '@nest-mark/core';
-import type { NewNetwork } from '@nest-mark/core/move';
+import type { NewNetwork } from '@nest-mark/core/moving';
 import { moveBoard, usualPatience, type BoardMoved, type MoveWork } from '@nest-mark/station';
 import { noSandbox } from '../src/board/sandbox';
 import { benchKey, startBoard, type BoardWishes, type StartedBoard } from './helpers/started-board';
@@ -60,7 +60,6 @@ whenSandbox('a board that moves', () => {
       priority: 25,
       returnSeconds: 20,
       trialSeconds: 20,
-      again: false,
       now: true,
       isNew: (address) => address.startsWith(`${started.other.network}.`),
       place: () => Promise.resolve(started.place()),
@@ -155,11 +154,12 @@ whenSandbox('a board that moves', () => {
     for (let tries = 0; address() === '' && tries < 600; tries++)
       await new Promise((resolve) => setTimeout(resolve, 50));
     expect(address()).toBe(before);
-    // Whoever goes on sees it, and takes the rest of it off.
-    expect((await move({ again: true })).end).toMatchObject({ state: 'came-back' });
-    expect(await profiles()).toEqual(['practice-1.nmconnection']);
+    // Whoever goes on sees it, takes the rest of it off, and begins anew.
     started.other.apart = false;
-    expect((await move()).end.state).toBe('moved');
+    const { end, states } = await move();
+    expect(end.state).toBe('moved');
+    expect(states).toContain('trying');
+    expect(await profiles()).toEqual([kept, 'practice-1.nmconnection']);
   });
 
   it('goes on where the bench died between the switch and the proof', async () => {
@@ -176,7 +176,7 @@ whenSandbox('a board that moves', () => {
       isNew: () => false,
     });
     expect((await first).end.state).toBe('stopped');
-    const { end, states } = await move({ again: true });
+    const { end, states } = await move();
     expect(end.state).toBe('moved');
     expect(states).toEqual(['looking', 'keeping']);
   });

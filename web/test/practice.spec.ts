@@ -36,6 +36,7 @@ const view = (cards: PracticeView['cards']): PracticeView => ({
     country: 'DK',
     bands: ['2.4 GHz'],
   } as PracticeView['air'],
+  other: null,
   bootSeconds: 1,
   slotRate: 0,
   serials: true,

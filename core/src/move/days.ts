@@ -90,8 +90,11 @@ export function daysOf(moving: Moving, { chosen }: MoveWays): DayEntry[] {
     const some = by(id);
     add(id === 'cable' ? plan.newBegins : '', false, `${wayTitles[id]}: ${boards(some.length)}.`, some);
   }
+  const overlap = plan.newBegins !== '' && (plan.oldEnds === '' || plan.newBegins <= plan.oldEnds);
+  if (overlap)
+    add(plan.newBegins, false, `${next} is on the air: boards can switch over to it.`, [...chosen.keys()]);
   add(
-    plan.newBegins,
+    overlap ? plan.oldEnds : plan.newBegins,
     false,
     `${boards(chosen.size)} proved on ${next}; then take ${old} off them, when nobody needs it.`,
     [...chosen.keys()],

@@ -7,7 +7,7 @@ export function instructionsOf({ plan, from, to, bridge }: Moving, way: WayId): 
   const next = to ? `“${networkTitle(to)}”` : 'the new network';
   const old = from ? `“${networkTitle(from)}”` : 'the old network';
   const between = bridge ? `“${networkTitle(bridge)}”` : 'the bridge network';
-  const byLogin = `Press “Add ${next}” here; the bench puts it on, above what the board has saved.`;
+  const byLogin = `Press “Move” or “Add it” here: the bench puts ${next} on it, above what it has saved.`;
   switch (way) {
     case 'over-old':
       return plan.bench === 'both'
@@ -17,7 +17,7 @@ export function instructionsOf({ plan, from, to, bridge }: Moving, way: WayId): 
             `Wait until it says “moved”. A board that is not proved on ${next} within ${String(plan.returnMinutes)} minutes goes back by itself.`,
           ]
         : [
-            `Leave ${old} on. Press “Add ${next}”: the boards keep both, and come over when ${next} is on the air.`,
+            `Leave ${old} on. Press “Add it”: the boards keep both, and come over when ${next} is on the air.`,
             `On the day, change this computer to ${next} and search there.`,
           ];
     case 'cable':
@@ -26,12 +26,12 @@ export function instructionsOf({ plan, from, to, bridge }: Moving, way: WayId): 
         `Plug the cable into it and into ${next}, then give it power.`,
         'Search there: it is proved by its host key.',
         byLogin,
-        'Wait until it says “kept”, then pull the cable, and search once more.',
+        'Wait until it says “moved” or “has both”, then pull the cable, and search once more.',
       ];
     case 'bridge':
       return [
         `Switch ${between} on, keep its phone awake and on its charger.`,
-        `While ${old} is still on, press “Add”: the boards get ${between} and ${next}.`,
+        `While ${old} is still on, press “Add it”: the boards get ${between} and ${next}.`,
         `When ${old} is gone they are on ${between}: put this computer onto it, and search there.`,
         `When ${next} is on the air they go on to it by themselves. Prove them there.`,
       ];
@@ -48,7 +48,7 @@ export function instructionsOf({ plan, from, to, bridge }: Moving, way: WayId): 
         'Put the card into the spare board of the same kind. Never into another kind.',
         'Plug the cable in, then power. Search: what answers with the host key is this card.',
         byLogin,
-        'Wait until it says “kept”. Shut the spare board down, put the card back into its own board.',
+        'Wait until it says “moved” or “has both”. Shut the spare board down, put the card back into its own board.',
       ];
     case 'card':
       return [

@@ -250,7 +250,8 @@ fi
 # Who was proved in this moment stays.
 case $(cat "$d/state") in *' kept' | *' waits' | *' returned') exit 0 ;; esac
 ${managers[manager].undo(network)}
-state returned`,
+state returned
+systemctl stop ${units.back}.timer 2>/dev/null || true`,
   );
 
 /** Who sees at once that it cannot join goes back at once. */

@@ -1,6 +1,6 @@
 import { findBoard, isSure, overlap, settingsOf, subnetFault, type Device } from '@nest-mark/core';
 import type { MovePlan } from '@nest-mark/core/api';
-import type { MovingBoard, Moving } from '@nest-mark/core/move';
+import type { MovingBoard, Moving } from '@nest-mark/core/moving';
 import { waysOf as loginsOf } from '../bringup';
 import { batchProgress } from '../finding';
 import { shelfNetworks } from '../networks';

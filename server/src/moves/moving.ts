@@ -1,6 +1,6 @@
 import { inSubnet, ssidBytes, toHex, wifiProfile, type Device } from '@nest-mark/core';
 import type { BoardMoveState } from '@nest-mark/core/api';
-import type { NewNetwork } from '@nest-mark/core/move';
+import type { NewNetwork } from '@nest-mark/core/moving';
 import { moveBoard, TRIAL_SECONDS, type BoardMoved } from '@nest-mark/station';
 import { loginFor, Places } from '../bringup';
 import { lookIn } from '../finding';
@@ -91,7 +91,7 @@ class Moving {
     return this.seeking;
   }
 
-  private async work({ subject: deviceId, attempts }: RunItem): Promise<BoardMoved> {
+  private async work({ subject: deviceId }: RunItem): Promise<BoardMoved> {
     const { moves, handle, batch, order, network } = this;
     const device = this.device(deviceId);
     if (!device) return { state: 'hand', message: 'The device left the plan.' };
@@ -110,7 +110,6 @@ class Moving {
       priority: order.plan.priority,
       returnSeconds: order.plan.returnMinutes * 60,
       trialSeconds: TRIAL_SECONDS,
-      again: attempts > 0,
       now: order.plan.bench === 'both',
       isNew: (address) => inSubnet(address, order.to.subnet),
       place: () => this.places.of(deviceId),

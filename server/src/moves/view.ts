@@ -1,5 +1,5 @@
 import type { Move } from '@nest-mark/core/api';
-import { allWays, daysOf, lostByWaiting } from '@nest-mark/core/move';
+import { allWays, daysOf, lostByWaiting } from '@nest-mark/core/moving';
 import { waysOf as loginsOf } from '../bringup';
 import type { StoredBatch } from '../plans';
 import type { Moves } from './domain';

@@ -7,6 +7,7 @@ import {
   type Network,
   type Plan,
 } from '@nest-mark/core';
+import { otherNetwork } from '@nest-mark/stand-in';
 import { addImage } from '../images';
 import { createNetwork } from '../networks';
 import { createBatch } from '../plans';
@@ -57,7 +58,7 @@ const shelfNetworks = (network: string): Record<'bench' | 'hall' | 'hotspot', Ne
     ssid: 'Keepers hotspot',
     country: 'DK',
     purpose: 'hotspot',
-    subnet: `${network}.0/24`,
+    subnet: `${otherNetwork(network)}.0/24`,
     clientLimit: 8,
   },
 });

@@ -12,7 +12,7 @@ import {
   type Looked,
   type NetManager,
   type NewNetwork,
-} from '@nest-mark/core/move';
+} from '@nest-mark/core/moving';
 import type { BoardMoveState } from '@nest-mark/core/api';
 import { Line, type LineWork } from '../bringup/line';
 import { ShellError } from '../shell/shell-error';
@@ -31,8 +31,6 @@ export interface MoveWork extends LineWork {
   returnSeconds: number;
   /** Seconds within which its timer has to have started the return as a trial. */
   trialSeconds: number;
-  /** Whether a cut of the bench's own ended this same work before. */
-  again: boolean;
   /** Whether it switches now; otherwise it keeps both, and comes over when the new network is on the air. */
   now: boolean;
   /** Whether an address is one of the new network. */
@@ -83,7 +81,7 @@ class Moving {
     if (looked.move?.id === work.network.moveId) {
       const gone = await this.afterCut(looked);
       if (gone) return gone;
-    } else if (looked.move && looked.returns)
+    } else if (looked.returns && (looked.move?.state === 'armed' || looked.move?.state === 'gone'))
       return { state: 'hand', message: 'Another move of this board is under way. Wait until it is over.' };
     if (looked.manager === null)
       return {
@@ -100,29 +98,18 @@ class Moving {
   }
 
   /**
-   * A board that was in this very move when the program died, or the power went. Null where it is to begin anew.
+   * A board that was in this very move before: the program died, the power went, or somebody begins anew. Null where it
+   * is to begin from the start. That it went back says nothing of the network where nobody was there to prove it.
    */
-  private async afterCut(looked: Looked): Promise<BoardMoved | null> {
+  private async afterCut({ move, manager }: Looked): Promise<BoardMoved | null> {
     const { work } = this;
-    switch (looked.move?.state) {
-      case 'kept':
-        return { state: 'moved', message: 'It was proved there before, and stays.' };
-      case 'waits':
-        return work.now ? null : this.waiting();
-      case 'gone': {
-        const place = await work.place();
-        if (place && work.isNew(place.address) && looked.manager) return this.keep(looked.manager);
-        // Still on its way back, or it began anew in the middle: either way it ends where it was.
-        await this.goBack();
-        return this.cameBack('It switched over, and was not proved on the new network in time.');
-      }
-      case 'returned':
-        // Somebody who begins anew wants it tried anew.
-        if (!work.again) return null;
-        return this.cameBack('It went back by itself: it was not proved on the new network in time.');
-      default:
-        return null;
-    }
+    if (move?.state === 'kept') return { state: 'moved', message: 'It was proved there before, and stays.' };
+    if (move?.state === 'waits' && !work.now) return this.waiting();
+    if (move?.state !== 'gone') return null;
+    const place = await work.place();
+    if (place && work.isNew(place.address) && manager) return this.keep(manager);
+    await this.goBack();
+    return null;
   }
 
   private async fromHere(manager: NetManager): Promise<BoardMoved> {

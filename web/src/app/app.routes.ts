@@ -38,6 +38,11 @@ export const routes: Routes = [
         loadChildren: async () => (await import('./hand-over/routes')).handOverRoutes,
       },
       {
+        path: 'move',
+        title: 'Move · Nest Mark',
+        loadChildren: async () => (await import('./move/routes')).moveRoutes,
+      },
+      {
         path: 'device/:deviceId',
         title: 'Passport · Nest Mark',
         loadComponent: async () => (await import('./passport/passport-page')).PassportPage,

@@ -6,6 +6,19 @@ import { faultKinds } from './card-faults';
 import { systemFaults } from './system-faults';
 import { PracticeActions, practiceFeature } from './practice.reducer';
 
+type OtherAir = NonNullable<Extract<PracticeAction, { do: 'other-air' }>['air']>;
+
+/** The second network of the demo’s scenario: the keeper’s phone. */
+const freshOther: OtherAir = {
+  on: true,
+  ssid: 'Keepers hotspot',
+  passphrase: 'eelgrass and mud',
+  bands: ['2.4 GHz'],
+  hidden: false,
+  apart: false,
+  clients: null,
+};
+
 /** What hands do on the practice bench, for its page and its dock. */
 @Injectable({ providedIn: 'root' })
 export class PracticeHands {
@@ -45,5 +58,15 @@ export class PracticeHands {
     if (!air) return;
     const { network: _network, poolStart: _start, port: _port, ...settings } = air;
     this.act({ do: 'air', air: { ...settings, ...change } });
+  }
+
+  /** The second network as it is, with a change; null takes it away. */
+  setOther(change: Partial<OtherAir> | null): void {
+    const other = this.view()?.other;
+    const { on, ssid, passphrase, bands, hidden, apart, clients } = other ?? freshOther;
+    this.act({
+      do: 'other-air',
+      air: change && { on, ssid, passphrase, bands, hidden, apart, clients, ...change },
+    });
   }
 }

@@ -17,4 +17,5 @@ export const systemFaults: readonly { id: SystemFault; label: string }[] = [
   { id: 'never-returns', label: 'it never comes back from a reboot' },
   { id: 'key-changed', label: 'it has another host key after a reboot' },
   { id: 'slow-line', label: 'its line is slow' },
+  { id: 'mangles-key', label: 'it takes the key of a new network over wrongly' },
 ];

@@ -26,6 +26,7 @@ export function usualRoom(view: string, devices: number): Room {
       return { tray: devices <= OPEN_UP_TO ? 'open' : 'strip', column: false };
     case 'bring-up':
     case 'hand-over':
+    case 'move':
     case 'device':
       return { tray: 'strip', column: false };
     default:

@@ -1,0 +1,194 @@
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { toHex, utf8, wifiProfile } from '@nest-mark/core';
+import {
+  addNetwork,
+  keepNetwork,
+  lookQuestion,
+  readLook,
+  returnNow,
+  type NewNetwork,
+} from '@nest-mark/core/moving';
+import { program } from './helpers/programs';
+
+/**
+ * What is done on a board that moves, by the real NetworkManager 1.42 and wpa_supplicant 2.10 of Debian 12, each in a
+ * network and mount namespace of its own. There is no radio here: a pair of virtual cables stands for it, so that
+ * NetworkManager's profile is one of a cable, and the supplicant's networks are chosen and not joined. Timers are
+ * systemd's and are tried on a started Debian (`npm run soak -- move`).
+ */
+
+const asRoot = process.getuid?.() === 0;
+const whenManager = asRoot && program('NetworkManager') !== null && program('dbus-daemon') !== null;
+const whenSupplicant = asRoot && program('wpa_supplicant') !== null;
+const id = '5b0e2c1a-8a0f-4f0e-9a36-2f1d7c3b9e10';
+const name = utf8('New Hall; 2');
+const wifi: NewNetwork = {
+  moveId: id,
+  uuid: id,
+  ssidHex: toHex(name),
+  hidden: true,
+  security: 'wpa2-psk',
+  key: 'ab'.repeat(32),
+  keyfile: wifiProfile(
+    { ssid: name, security: 'wpa2-psk', hidden: true, key: 'ab'.repeat(32), priority: 0 },
+    { id: 'nest-mark-move', uuid: id, auto: false },
+  ),
+};
+
+let folder: string;
+beforeAll(() => {
+  folder = mkdtempSync(join(tmpdir(), 'nest-mark-move-'));
+});
+afterAll(() => rmSync(folder, { recursive: true, force: true }));
+
+/** Runs lines in namespaces where nothing of this computer is changed; parts of what they print come between marks. */
+function inside(setUp: string, parts: readonly (readonly [string, string])[]): Record<string, string> {
+  const script = [
+    'export LC_ALL=C',
+    'ip link set lo up && ip link add w0 type veth peer name w1 && ip link set w0 up && ip link set w1 up || exit 9',
+    'mount -t tmpfs t /run && mount -t tmpfs t /var/lib && mount -t sysfs -o ro s /sys || exit 9',
+    setUp,
+    ...parts.map(([title, lines]) => `echo "== ${title}"\n${lines}`),
+    'for p in $pids; do kill "$p"; done; wait 2>/dev/null; true',
+  ].join('\n');
+  const file = join(folder, 'work.sh');
+  writeFileSync(file, script);
+  const text = execFileSync('unshare', ['-nm', '--kill-child', '-fp', '--mount-proc', 'sh', file], {
+    encoding: 'utf8',
+    stdio: ['ignore', 'pipe', 'ignore'],
+  });
+  return Object.fromEntries(
+    text
+      .split(/^== /m)
+      .slice(1)
+      .map((part) => [part.split('\n')[0] ?? '', part.split('\n').slice(1).join('\n').trim()]),
+  );
+}
+const shell = (content: string, title: string): string => {
+  const file = join(folder, title);
+  writeFileSync(file, content);
+  return `sh ${file} >/dev/null 2>&1; echo "ended $?"`;
+};
+const D = '/var/lib/nest-mark/move';
+
+(whenManager ? describe : describe.skip)('a move by the real NetworkManager', () => {
+  // Of a cable: the profile of the old network is looked for by its type.
+  const ofCable = (content: string): string => content.replaceAll('wireless', 'ethernet');
+  const cable: NewNetwork = {
+    ...wifi,
+    keyfile: `[connection]
+id=nest-mark-move
+uuid=${id}
+type=ethernet
+autoconnect=false
+interface-name=w0
+
+[ipv4]
+method=manual
+address1=10.78.2.50/24
+`,
+  };
+  const start = `mount -t tmpfs t /etc/NetworkManager && mkdir -p /run/dbus /var/lib/NetworkManager /etc/NetworkManager/system-connections
+printf '[main]\\nplugins=keyfile\\nno-auto-default=*\\n' >/etc/NetworkManager/NetworkManager.conf
+cat >/etc/NetworkManager/system-connections/old.nmconnection <<'END'
+[connection]
+id=old: one
+uuid=626dd384-8b3d-3690-9511-192b2c79b3fd
+type=ethernet
+interface-name=w0
+autoconnect-priority=30
+
+[ipv4]
+method=manual
+address1=10.78.1.50/24
+END
+chmod 600 /etc/NetworkManager/system-connections/old.nmconnection
+dbus-daemon --system --nofork --nopidfile & pids=$!
+until [ -S /run/dbus/system_bus_socket ]; do sleep 0.1; done
+NetworkManager --no-daemon >/run/nm.log 2>&1 & pids="$pids $!"
+until nmcli -t -f DEVICE,STATE device 2>/dev/null | grep -q '^w0:'; do sleep 0.1; done
+nmcli --wait 60 connection up uuid 626dd384-8b3d-3690-9511-192b2c79b3fd >/dev/null`;
+  const shows =
+    'ip -o -4 addr show w0 | sed "s/.*inet \\([^ ]*\\) .*/\\1/"; nmcli -t -f NAME,AUTOCONNECT,AUTOCONNECT-PRIORITY,ACTIVE connection show | grep -v "^[lw][o1]:" | sort; ls /etc/NetworkManager/system-connections';
+
+  it('is added beside the old network, switched to, undone exactly, and kept above what is saved', () => {
+    const add = shell(ofCable(addNetwork('networkmanager', cable)), 'add.sh');
+    const told = inside(start, [
+      ['add', `${add}; cat ${D}/old; ${shows}`],
+      ['go', `${D}/go; ${shows}; cat ${D}/state`],
+      ['back', `${shell(returnNow, 'back.sh')}; ${shows}; cat ${D}/state`],
+      [
+        'keep',
+        `${add} >/dev/null; ${D}/go; ${shell(ofCable(keepNetwork('networkmanager', cable, 25, 'kept')), 'keep.sh')}; ${shows}; cat ${D}/state; stat -c %a /etc/NetworkManager/system-connections/nest-mark-*`,
+      ],
+    ]);
+    const file = `nest-mark-${id}.nmconnection`;
+    expect(told).toEqual({
+      add: `ended 0\n626dd384-8b3d-3690-9511-192b2c79b3fd\n10.78.1.50/24\nnest-mark-move:no:0:no\nold\\: one:yes:30:yes\n${file}\nold.nmconnection`,
+      go: `10.78.2.50/24\nnest-mark-move:no:0:yes\nold\\: one:yes:30:no\n${file}\nold.nmconnection\n${id} gone`,
+      back: `ended 0\n10.78.1.50/24\nold\\: one:yes:30:yes\nold.nmconnection\n${id} returned`,
+      keep: `ended 0\n10.78.2.50/24\nnest-mark-move:yes:31:yes\nold\\: one:yes:30:no\n${file}\nold.nmconnection\n${id} kept\n600`,
+    });
+  });
+
+  it('takes the profile of a wireless network as it is written, and goes back at once where it cannot join', () => {
+    const told = inside(start, [
+      [
+        'add',
+        `${shell(ofCable(addNetwork('networkmanager', wifi)), 'wifi.sh')}; nmcli -t -f NAME,TYPE,AUTOCONNECT connection show | grep nest-mark; nmcli -g 802-11-wireless.ssid,802-11-wireless.hidden connection show uuid ${id}`,
+      ],
+      ['go', `${D}/go; ${shows}; cat ${D}/state`],
+    ]);
+    expect(told['add']).toBe('ended 0\nnest-mark-move:802-11-wireless:no\nNew Hall; 2\nyes');
+    expect(told['go']).toBe(`10.78.1.50/24\nold\\: one:yes:30:yes\nold.nmconnection\n${id} returned`);
+  });
+});
+
+(whenSupplicant ? describe : describe.skip)('a move by the real wpa_supplicant', () => {
+  const conf = '/etc/wpa_supplicant/wpa_supplicant-w0.conf';
+  const start = `mount -t tmpfs t /etc/wpa_supplicant
+cat >${conf} <<'END'
+ctrl_interface=/run/wpa_supplicant
+update_config=1
+ap_scan=0
+network={
+	ssid="Bench"
+	psk="low tide at seven"
+	priority=30
+}
+END
+chmod 600 ${conf}
+wpa_supplicant -i w0 -D wired -c ${conf} >/dev/null & pids=$!
+until wpa_cli -i w0 list_networks 2>/dev/null | grep -q CURRENT; do sleep 0.1; done`;
+  const shows = "wpa_cli -i w0 list_networks | tail -n +2 | tr '\\t' ' '";
+
+  it('is added, switched to, forgotten by a return, and saved above the others only when it is kept', () => {
+    const add = shell(addNetwork('wpa-supplicant', wifi), 'add.sh');
+    const told = inside(start, [
+      ['look', shell(lookQuestion, 'look.sh').replace('>/dev/null 2>&1; echo "ended $?"', '')],
+      ['add', `${add}; ${shows}; grep -c network= ${conf}`],
+      ['go', `${D}/go; ${shows}; cat ${D}/state`],
+      ['back', `${shell(returnNow, 'back.sh')}; ${shows}; cat ${D}/state; grep -c network= ${conf}`],
+      [
+        'keep',
+        `${add} >/dev/null; ${D}/go; ${shell(keepNetwork('wpa-supplicant', wifi, 25, 'kept'), 'keep.sh')}; cat ${D}/state; stat -c %a ${conf}; sed -n '/New Hall/,/}/p' ${conf}`,
+      ],
+      ['refused', shell(addNetwork('wpa-supplicant', { ...wifi, key: 'short' }), 'refused.sh')],
+    ]);
+    const { manager, saved } = readLook(told['look'] ?? '');
+    expect(manager).toBe('wpa-supplicant');
+    expect(saved).toMatchObject([{ name: 'Bench', active: true }]);
+    expect(told['add']).toBe('ended 0\n0 Bench any [CURRENT]\n1 New Hall; 2 any [DISABLED]\n1');
+    expect(told['go']).toBe(`0 Bench any [DISABLED]\n1 New Hall; 2 any [CURRENT]\n${id} gone`);
+    expect(told['back']).toBe(`ended 0\n0 Bench any [CURRENT]\n${id} returned\n1`);
+    expect(told['keep']).toMatch(
+      new RegExp(
+        `^ended 0\\n${id} kept\\n600\\n\\s*ssid="New Hall; 2"\\n\\s*scan_ssid=1\\n\\s*psk=${wifi.key}\\n\\s*key_mgmt=WPA-PSK\\n\\s*priority=31\\n`,
+      ),
+    );
+    expect(told['refused']).toBe('ended 6');
+  });
+});

@@ -1,0 +1,179 @@
+import {
+  ChangeDetectionStrategy,
+  Component,
+  computed,
+  inject,
+  signal,
+  type OnDestroy,
+  type OnInit,
+} from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Store } from '@ngrx/store';
+import { inSubnet, isSure } from '@nest-mark/core';
+import { MovePlanSchema, wayTitles, type LoginWay } from '@nest-mark/core/api';
+import { instructionsOf } from '@nest-mark/core/moving';
+import { Button } from 'primeng/button';
+import { Select } from 'primeng/select';
+import { networksFeature } from '../state/networks.reducer';
+import { batchFeature } from '../state/batch.reducer';
+import { selectDeviceViews, selectSelectedDevices } from '../state/selectors';
+import { DeviceLink } from '../tray/device-link';
+import { FindRows } from '../ui/find-rows';
+import { moment } from '../ui/moment';
+import { SortHead } from '../ui/sort-head';
+import { TableView } from '../ui/table-view';
+import { MovePlanPanel } from './move-plan';
+import { moveWords } from './move-words';
+import { MoveActions, moveFeature } from './move.reducer';
+
+const logins: Record<LoginWay, string> = {
+  'bench-key': 'the bench’s own key',
+  agent: 'this computer’s SSH agent',
+  password: 'the planned password',
+};
+
+/** A batch's move to another network: what it will be, and how far each board is. */
+@Component({
+  selector: 'nm-move-page',
+  imports: [Button, DeviceLink, FindRows, FormsModule, MovePlanPanel, Select, SortHead],
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  templateUrl: './move-page.html',
+  styleUrl: './move.css',
+})
+export class MovePage implements OnInit, OnDestroy {
+  private readonly store = inject(Store);
+  private readonly views = this.store.selectSignal(selectDeviceViews);
+  private readonly selected = this.store.selectSignal(selectSelectedDevices);
+  private readonly batch = this.store.selectSignal(batchFeature.selectPlan);
+  private readonly shelf = this.store.selectSignal(networksFeature.selectList);
+  protected readonly read = this.store.selectSignal(moveFeature.selectRead);
+  protected readonly move = this.store.selectSignal(moveFeature.selectMove);
+  protected readonly problem = this.store.selectSignal(moveFeature.selectProblem);
+  protected readonly titles = wayTitles;
+  protected readonly words = moveWords;
+  /** Of which device the ways are unfolded. */
+  protected readonly open = signal<string | null>(null);
+  private readonly chosen = signal<LoginWay | null>(null);
+
+  protected readonly logins = computed(() =>
+    (this.move()?.logins ?? []).map(({ way, lacks }) => ({ way, lacks, title: logins[way] })),
+  );
+  protected readonly way = computed(
+    () => this.chosen() ?? this.logins().find(({ lacks }) => lacks === '')?.way ?? 'bench-key',
+  );
+  protected readonly lacks = computed(() => this.logins().find(({ way }) => way === this.way())?.lacks ?? '');
+  protected readonly now = computed(() => this.move()?.plan.bench === 'both');
+  private readonly moving = computed(() => {
+    const move = this.move();
+    if (!move) return null;
+    const network = (id: string | null) => this.shelf()?.find((one) => one.id === id) ?? null;
+    const { fromId, toId, bridgeId } = move.plan;
+    return {
+      plan: move.plan,
+      from: network(fromId),
+      to: network(toId),
+      bridge: network(bridgeId),
+      today: '',
+    };
+  });
+  protected readonly days = computed(() => {
+    const names = new Map(this.views().map(({ device }) => [device.id, device.hostName]));
+    const all = this.views().length;
+    return (this.move()?.days ?? []).map((entry) => ({
+      ...entry,
+      when: entry.day === '' ? 'any day' : entry.last ? `by ${entry.day}` : entry.day,
+      who:
+        entry.deviceIds.length === all
+          ? 'all'
+          : entry.deviceIds.length > 6
+            ? `${String(entry.deviceIds.length)} boards`
+            : entry.deviceIds.map((id) => names.get(id) ?? '').join(', '),
+    }));
+  });
+  protected readonly rows = computed(() => {
+    const move = this.move();
+    if (!move) return [];
+    const byId = new Map(this.views().map((view) => [view.device.id, view]));
+    const stands = new Map(move.boards.map((board) => [board.deviceId, board]));
+    return move.devices.flatMap(({ deviceId, ways, chosen }) => {
+      const view = byId.get(deviceId);
+      if (!view) return [];
+      const stand = stands.get(deviceId) ?? null;
+      return [
+        {
+          deviceId,
+          view,
+          ways,
+          chosen: ways.find(({ id }) => id === chosen) ?? null,
+          others: ways.filter(({ id, open }) => open && id !== chosen).length,
+          stand: stand && { ...stand, ...moveWords[stand.state], when: moment(stand.at) },
+        },
+      ];
+    });
+  });
+  protected readonly table = new TableView(this.rows, {
+    name: ({ view }) => `${view.device.hostName} ${view.device.mark}`,
+    nest: ({ view }) => view.device.nest,
+    way: ({ chosen }) => (chosen ? wayTitles[chosen.id] : 'no way'),
+    state: ({ stand }) => stand?.word ?? '',
+  });
+  /** Boards that can be moved from here and have not moved yet: those that are selected, or all. */
+  protected readonly meant = computed(() => {
+    const chosen = new Set(this.selected().map(({ device }) => device.id));
+    return this.rows()
+      .filter(
+        ({ deviceId, ways, stand, view }) =>
+          (chosen.size === 0 || chosen.has(deviceId)) &&
+          isSure(view.facts.seen) &&
+          // Whoever reaches the new network only reaches boards there by cable.
+          (this.move()?.plan.bench === 'new' ||
+            ways.some(({ id, open }) => open && (id === 'over-old' || id === 'bridge'))) &&
+          stand?.sign !== 'well',
+      )
+      .map(({ deviceId }) => deviceId);
+  });
+  protected readonly moved = computed(() => this.rows().filter(({ stand }) => stand?.sign === 'well').length);
+  protected readonly hands = computed(() => this.rows().filter(({ stand }) => stand?.sign === 'hand').length);
+
+  ngOnInit(): void {
+    this.store.dispatch(MoveActions.lookedAt());
+  }
+
+  ngOnDestroy(): void {
+    this.store.dispatch(MoveActions.lookedAway());
+  }
+
+  protected begin(): void {
+    const plan = MovePlanSchema.parse({});
+    // Where the boards are now, as far as their addresses tell it.
+    const at = this.views().flatMap(({ progress }) => progress?.seen?.address ?? []);
+    const here = this.shelf()?.find(({ subnet }) => at.some((address) => inSubnet(address, subnet)));
+    const fromId = here?.id ?? this.batch()?.networks[0]?.networkId ?? null;
+    this.store.dispatch(MoveActions.planned({ plan: { ...plan, fromId } }));
+  }
+
+  protected choose(way: LoginWay): void {
+    this.chosen.set(way);
+  }
+
+  protected start(): void {
+    this.store.dispatch(MoveActions.started({ deviceIds: this.meant(), way: this.way() }));
+  }
+
+  protected stop(): void {
+    this.store.dispatch(MoveActions.stopped());
+  }
+
+  protected putAway(): void {
+    this.store.dispatch(MoveActions.putAway());
+  }
+
+  protected unfold(deviceId: string): void {
+    this.open.update((now) => (now === deviceId ? null : deviceId));
+  }
+
+  protected instructions(way: Parameters<typeof instructionsOf>[1]): string[] {
+    const moving = this.moving();
+    return moving ? instructionsOf(moving, way) : [];
+  }
+}
