@@ -10,6 +10,7 @@ import {
 import type { Locator } from '@playwright/test';
 import { expect, test, type App, type Page } from '../helpers/app';
 import { provedBatch } from '../helpers/proved';
+import { pick } from '../helpers/steps';
 
 const wanted = { bringUp: { ...emptyPlan('').bringUp, benchKey: true } };
 const passphrase = 'spring tide at noon';
@@ -44,10 +45,8 @@ async function audit(page: Page): Promise<void> {
   expect(violations.map(({ id }) => id)).toEqual([]);
 }
 
-async function choose(page: Page, label: string, option: string | RegExp): Promise<void> {
-  await page.getByLabel(label).click();
-  await page.getByRole('option', { name: option }).click();
-}
+const choose = (page: Page, label: string, option: string): Promise<void> =>
+  pick(page.getByRole('combobox', { name: label, exact: true }), option);
 
 test('twelve boards move to a new network; one with a wrong key comes back by itself; the server is killed in the middle', async ({
   ownApp: app,

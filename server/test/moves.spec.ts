@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import {
   emptyNetwork,
   type Batch,
@@ -34,7 +35,7 @@ const begun = (change: Partial<MovePlan> = {}): Promise<Move> =>
   server.ok('POST', `/batches/${batch.id}/move`, { plan: plan(change) });
 const ids = (): string[] => batch.plan.devices.map(({ id }) => id);
 const start = (move: Move, deviceIds = ids()): Promise<Move> =>
-  server.ok('POST', `/moves/${move.id}/start`, { deviceIds, way: 'bench-key' });
+  server.ok('POST', `/moves/${move.id}/start`, { deviceIds, way: 'bench-key', version: move.version });
 const ended = (): Promise<Move> =>
   server.until(async () => {
     const move = await current();
@@ -113,7 +114,11 @@ whenSandbox('a batch that moves', () => {
       code: 'move-exists',
     });
     expect(
-      await server.refused('POST', `/moves/${move.id}/start`, { deviceIds: ids(), way: 'bench-key' }),
+      await server.refused('POST', `/moves/${move.id}/start`, {
+        deviceIds: ids(),
+        way: 'bench-key',
+        version: move.version,
+      }),
     ).toMatchObject({ code: 'move-not-ready' });
     const saved = await server.ok<Move>(
       'PUT',
@@ -137,6 +142,14 @@ whenSandbox('a batch that moves', () => {
         { 'If-Match': `"${String(move.version)}"` },
       ),
     ).toMatchObject({ code: 'move-changed' });
+    // Nor is anything begun that somebody looked at before it was changed.
+    expect(
+      await server.refused('POST', `/moves/${move.id}/start`, {
+        deviceIds: ids(),
+        way: 'bench-key',
+        version: move.version,
+      }),
+    ).toMatchObject({ code: 'move-changed' });
   });
 
   it('goes one board first, then in groups; one with a wrong key comes back by itself, and is told', async () => {
@@ -146,7 +159,11 @@ whenSandbox('a batch that moves', () => {
     expect(move.running).toMatchObject({ of: 4 });
     // Two that press at once: the second one is refused.
     expect(
-      await server.refused('POST', `/moves/${move.id}/start`, { deviceIds: ids(), way: 'bench-key' }),
+      await server.refused('POST', `/moves/${move.id}/start`, {
+        deviceIds: ids(),
+        way: 'bench-key',
+        version: move.version,
+      }),
     ).toMatchObject({ code: 'move-running' });
     const done = await ended();
     expect([0, 1, 2, 3].map((at) => stateOf(done, at))).toEqual(['moved', 'moved', 'came-back', 'moved']);
@@ -175,7 +192,7 @@ whenSandbox('a batch that moves', () => {
     const move = (await current())!;
     await start(move);
     const done = await ended();
-    expect(done.ended).toMatch(/^The first board did not come over, so the other 3 boards were not begun: /);
+    expect(done.ended).toMatch(/^The first board did not come over, so the other 3 were not begun: /);
     expect(done.boards.map(({ state }) => state)).toEqual(['came-back']);
     expect(await addresses()).toEqual([beyond, beyond, beyond, beyond]);
   });
@@ -207,10 +224,46 @@ whenSandbox('a batch that moves', () => {
   it('refuses boards that are not proved, a network that is not known, and a key that changed after the order', async () => {
     const move = await begun();
     const refusal = (deviceIds: string[], way = 'bench-key'): Promise<{ code: string }> =>
-      server.refused('POST', `/moves/${move.id}/start`, { deviceIds, way });
+      server.refused('POST', `/moves/${move.id}/start`, { deviceIds, way, version: move.version });
     expect(await refusal(['00000000-0000-4000-8000-000000000001'])).toMatchObject({ code: 'device-missing' });
     expect(await refusal(ids(), 'password')).toMatchObject({ code: 'way-missing' });
     expect(await server.refused('POST', `/moves/${move.id}/stop`)).toMatchObject({ code: 'move-ended' });
+    const unseen = await server.batch({
+      ...tankPlan(1, null, network),
+      networks: batch.plan.networks,
+      bringUp: batch.plan.bringUp,
+    });
+    const theirs = await server.ok<Move>('POST', `/batches/${unseen.id}/move`, { plan: plan() });
+    expect(
+      await server.refused('POST', `/moves/${theirs.id}/start`, {
+        deviceIds: [unseen.plan.devices[0]!.id],
+        way: 'bench-key',
+        version: theirs.version,
+      }),
+    ).toMatchObject({ code: 'not-a-proved-board' });
+    // The key is another one by the time the work begins.
+    await server.knex.transaction((db) =>
+      server.domains.runs.begin(
+        {
+          id: randomUUID(),
+          kind: 'move',
+          batchId: batch.id,
+          begunBy: 'somebody',
+          order: {
+            moveId: move.id,
+            way: 'bench-key',
+            plan: move.plan,
+            to: { id: next.id, version: next.version + 1, subnet: next.subnet },
+            port,
+          },
+          items: ids().map((deviceId) => ({ subject: deviceId, deviceId, total: 1 })),
+        },
+        db,
+      ),
+    );
+    const done = await ended();
+    expect(done.ended).toBe('The new network was changed after the move was begun. Begin it anew.');
+    expect(done.boards).toEqual([]);
     await putAway();
     expect(await refusal(ids())).toMatchObject({ code: 'move-missing' });
   });

@@ -161,7 +161,80 @@ const bringUp = (of: Batch): Call => ({
   body: { deviceIds: [of.plan.devices[0]!.id], way: 'bench-key' },
 });
 
+/** A move of a batch whose board was proved at an address where nobody is any more. */
+const moveAway = async (): Promise<{ made: Batch; id: string; version: number; plan: object }> => {
+  const made = await provedAway();
+  const to = await newNetwork();
+  const { id, version, plan } = await server.ok<{ id: string; version: number; plan: object }>(
+    'POST',
+    `/batches/${made.id}/move`,
+    { plan: { fromId: made.plan.networks[0]!.networkId, toId: to.id, bench: 'old' } },
+  );
+  return { made, id, version, plan };
+};
+const startOf = (made: Batch, id: string): Call => ({
+  method: 'POST',
+  path: `/moves/${id}/start`,
+  body: { deviceIds: [made.plan.devices[0]!.id], way: 'bench-key', version: 1 },
+});
+const stopMove = async (id: string): Promise<void> => {
+  await server.call('POST', `/moves/${id}/stop`);
+  await server.until(async () =>
+    (await count('run', { kind: 'move', state: 'queued' })) +
+      (await count('run', { kind: 'move', state: 'running' })) ===
+    0
+      ? true
+      : null,
+  );
+};
+
 const cases: Record<string, Case> = {
+  'post /batches/:id/move': {
+    call: async () => plain('POST', `/batches/${(await provedAway()).id}/move`, { plan: {} }),
+    holds: async (good, _times, { path: where }) => {
+      expect(good).toBe(1);
+      expect(await count('move', { batch_id: where.split('/')[2]! })).toBe(1);
+    },
+  },
+  'put /moves/:id': {
+    call: async () => {
+      const { id, version, plan } = await moveAway();
+      return {
+        method: 'PUT',
+        path: `/moves/${id}`,
+        body: { plan: { ...plan, groupSize: 2 } },
+        headers: { 'If-Match': `"${String(version)}"` },
+      };
+    },
+    holds: one,
+  },
+  'post /moves/:id/put-away': {
+    call: async () => plain('POST', `/moves/${(await moveAway()).id}/put-away`),
+    holds: one,
+  },
+  'post /moves/:id/start': {
+    call: async () => {
+      const { made, id } = await moveAway();
+      return startOf(made, id);
+    },
+    // A batch moves once at a time: the database refuses the others.
+    holds: async (good, _times, { path: where }) => {
+      expect(good).toBe(1);
+      await stopMove(where.split('/')[2]!);
+    },
+  },
+  'post /moves/:id/stop': {
+    call: async () => {
+      const { made, id } = await moveAway();
+      const call = startOf(made, id);
+      await server.ok(call.method, call.path, call.body);
+      return { method: 'POST', path: `/moves/${id}/stop` };
+    },
+    holds: async (good, _times, { path: where }) => {
+      expect(good).toBeGreaterThan(0);
+      await stopMove(where.split('/')[2]!);
+    },
+  },
   'post /batches/:id/bring-up': {
     call: async () => bringUp(await provedAway()),
     // A board is brought up by one at a time: the database refuses the others.

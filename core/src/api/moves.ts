@@ -58,4 +58,6 @@ export const NewMoveSchema = z.object({ plan: MovePlanSchema });
 export const StartMoveSchema = z.object({
   deviceIds: z.array(z.uuid()).min(1).max(1000),
   way: LoginWaySchema,
+  /** Of the move as it was looked at. */
+  version: z.number().int(),
 });

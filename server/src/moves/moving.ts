@@ -178,7 +178,7 @@ export const moveRun = (moves: Moves): KindOfRun => ({
         const why = group.find(({ state }) => !well(state))?.message ?? '';
         return {
           state: 'failed',
-          reason: `${at === 1 ? 'The first board' : 'A group'} did not come over, so the other ${counted(left)} were not begun: ${why}`,
+          reason: `${at === 1 ? 'The first board' : 'A group'} did not come over, so ${left === 1 ? 'the other one was' : `the other ${String(left)} were`} not begun: ${why}`,
         };
       }
     }

@@ -69,9 +69,10 @@ export class MoveRepository {
     return count > 0;
   }
 
-  /** Keeps a move as it is until the transaction ends. @returns false when it is not there any more */
-  async hold(id: string, db: Knex): Promise<boolean> {
-    return (await db('move').where({ id }).whereNull('put_away_at').forUpdate().first('id')) !== undefined;
+  /** Keeps a move as it is until the transaction ends. @returns its version; null when it is not there any more */
+  async hold(id: string, db: Knex): Promise<number | null> {
+    const row = await db<MoveRow>('move').where({ id }).whereNull('put_away_at').forUpdate().first('version');
+    return row?.version ?? null;
   }
 
   async putAway(id: string, db: Knex): Promise<boolean> {

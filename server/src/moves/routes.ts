@@ -30,10 +30,11 @@ const viewOf = async (moves: Moves, id: string): Promise<Move> => {
 async function start(
   moves: Moves,
   id: string,
-  { deviceIds, way }: z.infer<typeof StartMoveSchema>,
+  { deviceIds, way, version }: z.infer<typeof StartMoveSchema>,
   begunBy: string,
 ): Promise<Move> {
   const { move, batch } = await needMove(moves, id);
+  if (move.version !== version) throw problem('move-changed');
   const lacks = loginsOf(moves.bringUps, batch).find((one) => one.way === way)?.lacks ?? '';
   if (lacks !== '') throw problem('way-missing', { why: lacks });
   const { moving } = await factsOf(moves, batch, move.plan, dayOf(new Date()));
@@ -65,7 +66,9 @@ async function start(
   };
   await moves.knex
     .transaction(async (db) => {
-      if (!(await moves.repository.hold(move.id, db))) throw problem('move-missing');
+      const held = await moves.repository.hold(move.id, db);
+      if (held === null) throw problem('move-missing');
+      if (held !== version) throw problem('move-changed');
       await moves.runs.begin(
         {
           id: randomUUID(),
@@ -161,7 +164,7 @@ export const moveRoutes = (moves: Moves): Route[] => [
     run: async ({ params }) => {
       const { move, batch } = await needMove(moves, params.id);
       await moves.knex.transaction(async (db) => {
-        if (!(await moves.repository.hold(move.id, db))) throw problem('move-missing');
+        if ((await moves.repository.hold(move.id, db)) === null) throw problem('move-missing');
         const run = await moves.runs.repository.newestOf('move', batch.id);
         if (run && ['queued', 'running', 'held'].includes(run.state)) throw problem('move-running');
         await moves.repository.putAway(move.id, db);
@@ -185,6 +188,7 @@ export const moveRoutes = (moves: Moves): Route[] => [
       'device-missing',
       'way-missing',
       'not-a-proved-board',
+      'move-changed',
       'move-not-ready',
       'move-running',
     ],

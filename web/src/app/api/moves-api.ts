@@ -18,8 +18,8 @@ export class MovesApi {
       body: { plan },
       headers: { 'If-Match': `"${String(version)}"` },
     });
-  start = (id: string, deviceIds: readonly string[], way: LoginWay): Observable<Move> =>
-    call('POST', `/moves/${id}/start`, MoveSchema, { body: { deviceIds, way }, headers: once() });
+  start = ({ id, version }: Move, deviceIds: readonly string[], way: LoginWay): Observable<Move> =>
+    call('POST', `/moves/${id}/start`, MoveSchema, { body: { deviceIds, way, version }, headers: once() });
   stop = (id: string): Observable<void> => order('POST', `/moves/${id}/stop`);
   putAway = (id: string): Observable<void> => order('POST', `/moves/${id}/put-away`);
 }

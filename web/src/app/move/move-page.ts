@@ -48,6 +48,8 @@ export class MovePage implements OnInit, OnDestroy {
   private readonly shelf = this.store.selectSignal(networksFeature.selectList);
   protected readonly read = this.store.selectSignal(moveFeature.selectRead);
   protected readonly move = this.store.selectSignal(moveFeature.selectMove);
+  /** What is typed is saved first: it goes by the plan as the server has it. */
+  protected readonly dirty = this.store.selectSignal(moveFeature.selectDirty);
   protected readonly problem = this.store.selectSignal(moveFeature.selectProblem);
   protected readonly titles = wayTitles;
   protected readonly words = moveWords;

@@ -85,7 +85,7 @@ export const start = createEffect(
         move === null
           ? EMPTY
           : asked(
-              api.start(move.id, deviceIds, way),
+              api.start(move, deviceIds, way),
               (begun) => MoveActions.came({ batchId: begun.batchId, move: begun }),
               (problem) => MoveActions.refused({ problem }),
             ),
