@@ -129,6 +129,37 @@ async function shots(page: Page): Promise<void> {
   await practice({ do: 'mend', cause: 'other-key' });
   await page.getByText('12 of 12').waitFor({ timeout: 60_000 });
   await practice({ do: 'endDrill' });
+  await practice({
+    do: 'other-air',
+    air: {
+      on: true,
+      ssid: 'Keepers hotspot',
+      passphrase: 'eelgrass and mud',
+      bands: ['2.4 GHz'],
+      hidden: false,
+      apart: false,
+      clients: null,
+    },
+  });
+  await practice({ do: 'spoil', nest: 'B1', fault: 'mangles-key' });
+  await go('Move');
+  await page.getByRole('button', { name: 'Plan a move' }).click();
+  await page.getByRole('combobox', { name: 'New network', exact: true }).click();
+  await page.getByRole('option', { name: 'Keeper’s hotspot' }).click();
+  await page.getByLabel('a cable to a socket of the new network').check();
+  await page.locator('#move-ends').fill('2027-06-30');
+  await page.getByText(/^After 2027-06-30/).waitFor();
+  await page.getByRole('button', { name: 'Move 12 boards' }).click();
+  await page.locator('tr[data-move="came-back"]').waitFor({ timeout: 120_000 });
+  await page.evaluate("document.getElementById('days-title').scrollIntoView()");
+  await shot('move');
+  await page.getByRole('button', { name: 'Put away' }).waitFor({ timeout: 180_000 });
+  await page.getByRole('button', { name: 'Put away' }).click();
+  // Back on the bench’s own network for what follows.
+  await practice({ do: 'other-air', air: null });
+  await practice({ do: 'spoil', nest: 'B1', fault: null });
+  await go('Boot & find');
+  await page.getByText('12 of 12').waitFor({ timeout: 60_000 });
   await practice({ do: 'spoil', nest: 'A2', fault: 'more-accounts' });
   await go('Bring up');
   await page.getByRole('button', { name: 'Bring up 12' }).click();
@@ -149,15 +180,6 @@ async function shots(page: Page): Promise<void> {
   await page.locator('nm-drawn-page').first().waitFor();
   await page.waitForTimeout(1500);
   await shot('labels');
-  await practice({ do: 'spoil', nest: 'A3', fault: 'open-screen' });
-  await practice({ do: 'spoil', nest: 'B1', fault: 'open-password' });
-  await partOf('How exposed');
-  await page.locator('#inside-way').click();
-  await page.getByRole('option', { name: 'the bench’s own key' }).click();
-  await page.getByRole('button', { name: /^Look at/ }).click();
-  await page.getByText(/boards need a look/).waitFor({ timeout: 60_000 });
-  await page.getByRole('button', { name: /^Look at/ }).waitFor({ timeout: 60_000 });
-  await shot('exposure');
   await partOf('Devices');
   await page.getByRole('link', { name: 'tank-07' }).click();
   await page.getByText('its card now').waitFor();

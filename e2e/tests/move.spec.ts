@@ -1,4 +1,3 @@
-import AxeBuilder from '@axe-core/playwright';
 import {
   emptyNetwork,
   emptyPlan,
@@ -9,6 +8,7 @@ import {
 } from '@nest-mark/core';
 import type { Locator } from '@playwright/test';
 import { expect, test, type App, type Page } from '../helpers/app';
+import { audit, sideways } from '../helpers/audit';
 import { provedBatch } from '../helpers/proved';
 import { pick } from '../helpers/steps';
 
@@ -40,11 +40,6 @@ async function newHall(app: App, change: object = {}): Promise<ShelvedNetwork> {
   });
 }
 
-async function audit(page: Page): Promise<void> {
-  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
-  expect(violations.map(({ id }) => id)).toEqual([]);
-}
-
 const choose = (page: Page, label: string, option: string): Promise<void> =>
   pick(page.getByRole('combobox', { name: label, exact: true }), option);
 
@@ -74,9 +69,13 @@ test('twelve boards move to a new network; one with a wrong key comes back by it
   );
   await expect(ways.locator('li[data-way="cable"]')).toContainText('Plug the cable into it');
   await audit(page);
-  await page.emulateMedia({ colorScheme: 'dark' });
-  await audit(page);
-  await page.emulateMedia({ colorScheme: 'light' });
+  for (const width of [1024, 1280]) {
+    await page.setViewportSize({ width, height: 800 });
+    expect(await sideways(page)).toBe(0);
+  }
+  await page.getByRole('button', { name: 'Dark bench' }).click();
+  await audit(page, 'color-contrast', 'main');
+  await page.getByRole('button', { name: 'Light' }).click();
   // It is there after a reload: what was typed is saved.
   await page.reload();
   await expect(page.getByLabel('a cable to a socket of the new network')).toBeChecked();

@@ -152,6 +152,27 @@ whenSandbox('a batch that moves', () => {
     ).toMatchObject({ code: 'move-changed' });
   });
 
+  it('says before the trip that a hotspot has no room for all of them', async () => {
+    const hotspot = await server.ok<ShelvedNetwork>('POST', '/networks', {
+      network: { ...emptyNetwork('Hotspot'), ssid: 'Keeper', subnet: '192.168.43.0/24', clientLimit: 4 },
+      secret: passphrase,
+    });
+    const texts = (move: Move): string[] => move.findings.map(({ text }) => text);
+    const room = /takes 4 clients, this computer among them, and there are 4 boards\.$/;
+    expect(texts(await begun({ toId: hotspot.id })).some((text) => room.test(text))).toBe(true);
+    await putAway();
+    expect(texts(await begun({ bridgeId: hotspot.id })).some((text) => room.test(text))).toBe(true);
+    await putAway();
+    // Whoever shares addresses with the old one cannot be told from it.
+    const same = await server.ok<ShelvedNetwork>('POST', '/networks', {
+      network: { ...emptyNetwork('Same'), ssid: 'Same', subnet: `${network}.0/25` },
+      secret: passphrase,
+    });
+    expect(texts(await begun({ toId: same.id }))).toContain(
+      `The old and the new network share addresses (${network}.0/24 and ${network}.0/25), so an address does not tell on which of them a board is.`,
+    );
+  });
+
   it('goes one board first, then in groups; one with a wrong key comes back by itself, and is told', async () => {
     await air(true);
     await server.act({ do: 'spoil', nest: 'A3', fault: 'mangles-key' });

@@ -106,6 +106,12 @@ function findingsOf({ plan, from, to, bridge }: Moving, batch: StoredBatch): Mov
       `Between ${plan.oldEnds} and ${plan.newBegins} there is no network.`,
       'A phone’s hotspot as a bridge keeps the boards in reach.',
     );
+  // This computer is a client too.
+  if (to.clientLimit !== null && to.clientLimit <= batch.plan.devices.length)
+    add(
+      `The new network takes ${String(to.clientLimit)} clients, this computer among them, and there are ${String(batch.plan.devices.length)} boards.`,
+      'Take a network with more room, or a second hotspot for the rest.',
+    );
   if (bridge?.clientLimit != null && bridge.clientLimit <= batch.plan.devices.length)
     add(
       `The bridge takes ${String(bridge.clientLimit)} clients, this computer among them, and there are ${String(batch.plan.devices.length)} boards.`,

@@ -164,8 +164,9 @@ export const moveRun = (moves: Moves): KindOfRun => ({
     const open = items.filter(({ state }) => state === 'queued' || state === 'running');
     const moving = new Moving(moves, handle, batch, order, network);
     const ends: BoardMoved[] = [];
+    const stopped = (): boolean => control.signal.aborted;
     const firstIsThrough = items.some(({ state }) => state === 'done');
-    for (let at = 0; at < open.length && !control.signal.aborted;) {
+    for (let at = 0; at < open.length && !stopped();) {
       const size = at === 0 && !firstIsThrough ? 1 : order.plan.groupSize;
       const group = await Promise.all(open.slice(at, at + size).map((item) => moving.board(item)));
       ends.push(...group);
@@ -173,7 +174,7 @@ export const moveRun = (moves: Moves): KindOfRun => ({
       const left = open.length - at;
       // Nobody of a group came over, or one is on neither network: the others stay where they are.
       const stop = group.some(({ state }) => state === 'missing') || !group.some(({ state }) => well(state));
-      if (stop && left > 0 && !control.signal.aborted) {
+      if (stop && left > 0 && !stopped()) {
         release();
         const why = group.find(({ state }) => !well(state))?.message ?? '';
         return {
@@ -183,7 +184,7 @@ export const moveRun = (moves: Moves): KindOfRun => ({
       }
     }
     release();
-    if (control.signal.aborted) return { state: 'cancelled', reason: 'It was stopped.' };
+    if (stopped()) return { state: 'cancelled', reason: 'It was stopped.' };
     const hands = ends.filter(({ state }) => !well(state)).length;
     return {
       state: 'done',

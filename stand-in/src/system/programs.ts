@@ -316,7 +316,7 @@ case $command in
             key=\${1#connection.}
             value=$2
             [ "$1" != connection.autoconnect ] || { if [ "$2" = yes ]; then value=true; else value=false; fi; }
-            sed -i "/^$key=/d; s/^type=wifi\$/&\\n$key=$value/" "$f"
+            sed -i "/^$key=/d; s/^type=wifi$/&\\n$key=$value/" "$f"
             shift 2
         done ;;
 esac
