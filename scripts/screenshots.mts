@@ -158,8 +158,7 @@ async function shots(page: Page): Promise<void> {
   // Back on the bench’s own network for what follows.
   await practice({ do: 'other-air', air: null });
   await practice({ do: 'spoil', nest: 'B1', fault: null });
-  await go('Boot & find');
-  await page.getByText('12 of 12').waitFor({ timeout: 60_000 });
+  await post(`/batches/${batchId}/searches`, { subnet: '127.44.8.0/24', port: 2222 });
   await practice({ do: 'spoil', nest: 'A2', fault: 'more-accounts' });
   await go('Bring up');
   await page.getByRole('button', { name: 'Bring up 12' }).click();

@@ -94,7 +94,7 @@ export function daysOf(moving: Moving, { chosen }: MoveWays): DayEntry[] {
   if (overlap)
     add(plan.newBegins, false, `${next} is on the air: boards can switch over to it.`, [...chosen.keys()]);
   add(
-    overlap ? plan.oldEnds : plan.newBegins,
+    plan.newBegins > plan.oldEnds ? plan.newBegins : plan.oldEnds,
     false,
     `${boards(chosen.size)} proved on ${next}; then take ${old} off them, when nobody needs it.`,
     [...chosen.keys()],
