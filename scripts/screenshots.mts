@@ -153,11 +153,13 @@ async function shots(page: Page): Promise<void> {
   await page.locator('tr[data-move="came-back"]').waitFor({ timeout: 120_000 });
   await page.evaluate("document.getElementById('days-title').scrollIntoView()");
   await shot('move');
-  await page.getByRole('button', { name: 'Put away' }).waitFor({ timeout: 180_000 });
+  await practice({ do: 'spoil', nest: 'B1', fault: null });
+  await page.getByRole('button', { name: 'Move 1 board' }).click({ timeout: 180_000 });
+  await page.getByText('12 of 12').waitFor({ timeout: 180_000 });
+  await page.getByRole('button', { name: 'Add it to the plan' }).click();
   await page.getByRole('button', { name: 'Put away' }).click();
   // Back on the bench’s own network for what follows.
   await practice({ do: 'other-air', air: null });
-  await practice({ do: 'spoil', nest: 'B1', fault: null });
   await post(`/batches/${batchId}/searches`, { subnet: '127.44.8.0/24', port: 2222 });
   await practice({ do: 'spoil', nest: 'A2', fault: 'more-accounts' });
   await go('Bring up');

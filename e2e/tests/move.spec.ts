@@ -1,6 +1,7 @@
 import {
   emptyNetwork,
   emptyPlan,
+  type Batch,
   type BatchProgress,
   type LogEntry,
   type Move,
@@ -123,6 +124,11 @@ test('a move that is left to the day: boards keep both networks, and come over w
   await choose(page, 'This computer reaches', 'the old network only');
   await page.getByRole('button', { name: 'Add it to 2 boards' }).click();
   await expect(page.locator('tr[data-move="waits"]')).toHaveCount(2, { timeout: 120_000 });
+  // Cards that are written later join it as well.
+  await page.getByRole('button', { name: 'Add it to the plan' }).click();
+  await expect(page.getByRole('button', { name: 'Add it to the plan' })).toBeHidden();
+  const { plan } = await app.api<Batch>('GET', `/batches/${batch.id}`);
+  expect(plan.networks.map(({ priority }) => priority)).toEqual([25, 10]);
   // The day: the old network ends, the new one begins; this computer goes there too.
   const { other } = await app.api<{ other: object }>('GET', '/practice');
   await app.api('POST', '/practice/actions', { do: 'other-air', air: { ...other, on: true } });

@@ -24,9 +24,11 @@ import {
 import { expectedOf, noVpn, stepsOf, type ExpectedVpn } from '@nest-mark/core/bring-up';
 import {
   bringUpBoard,
+  moveBoard,
   Shell,
   usualPatience,
   type BoardEnd,
+  type BoardMoved,
   type Login,
   type ShellPlace,
   type StepMemory,
@@ -39,7 +41,7 @@ import { givePackages } from './packages';
 
 /**
  * A whole Debian, of its packages: systemd, cloud-init, OpenSSH, sudo, apt, dpkg. Its card is written, it is started,
- * and brought up over its own login service until it shuts itself down. Needs root and a mirror of Debian's packages.
+ * and brought up over its own login service until it shuts itself down; another one moves to another network. Needs root and a mirror of Debian's packages.
  */
 
 const draw = (comment: string): ReturnType<typeof makeHostKey> =>
@@ -248,6 +250,7 @@ describe('a Debian that is brought up', () => {
         clock: 'well',
         'as-planned': 'well',
         health: 'well',
+        'screen-set-up': 'well',
         'remote-screen': 'well',
         updates: 'done',
         leftovers: 'done',
@@ -349,5 +352,113 @@ describe('a Debian that is brought up', () => {
     expect(debian.inside('cat', '/proc/sys/kernel/random/boot_id')).not.toBe(started);
     expect(after.steps['vpn']).toMatchObject({ state: 'well', text: 'It opens the VPN as 10.86.40.7.' });
     expect(debian.inside('wg', 'show', 'nest-mark', 'public-key')?.trim()).toBe(publicKey);
+  }, 900_000);
+});
+
+/**
+ * The network's own program is a stand-in here, since a container has no radio; which profile is active lies in /run, so
+ * that a start is on the old one. What is tried is the board's real systemd: its timers, and what a restart leaves.
+ */
+const nmcli = `#!/bin/sh
+on=/run/active
+[ -f "$on" ] || echo 626dd384-8b3d-3690-9511-192b2c79b3fd >"$on"
+new=$(sed -n 's/^uuid=//p' /etc/NetworkManager/system-connections/nest-mark-*.nmconnection 2>/dev/null)
+case $* in
+    *'connection up uuid '*) for last; do :; done; echo "$last" >"$on" ;;
+    *'connection delete'*) rm -f /etc/NetworkManager/system-connections/nest-mark-*.nmconnection ;;
+    *'UUID,TYPE,DEVICE connection show --active'*) echo "$(cat "$on"):802-11-wireless:wlan0" ;;
+    *'UUID connection show --active'*) cat "$on" ;;
+    *'UUID connection show'*) echo 626dd384-8b3d-3690-9511-192b2c79b3fd; echo "$new" ;;
+    *connection.autoconnect\ connection\ show*) echo yes ;;
+esac
+`;
+const systemctl = `#!/bin/sh
+case $* in 'is-active NetworkManager') echo active ;; *) exec /usr/bin/systemctl "$@" ;; esac
+`;
+
+describe('a Debian that moves', () => {
+  let debian: StartedDebian;
+  let powered: Powered;
+  const moveId = '5b0e2c1a-8a0f-4f0e-9a36-2f1d7c3b9e10';
+  beforeEach(async () => {
+    debian = prepared();
+    for (const [name, content] of Object.entries({ nmcli, systemctl })) {
+      debian.write(`/usr/local/bin/${name}`, content);
+      debian.prepare('chmod', '755', `/usr/local/bin/${name}`);
+    }
+    powered = await debian.power();
+    await debian.startOver();
+  }, 600_000);
+  afterEach(async () => {
+    powered.close();
+    await debian.end();
+  });
+  const active = (): string => debian.inside('cat', '/run/active')?.trim() ?? '';
+  const state = (): string => debian.read('/var/lib/nest-mark/move/state')?.trim() ?? '';
+  const timers = (): string => debian.inside('systemctl', 'list-timers', '--all', 'nest-mark-*') ?? '';
+  const move = (
+    reached: boolean,
+    returnSeconds: number,
+    signal?: AbortSignal,
+    look = (): void => undefined,
+  ): Promise<BoardMoved> =>
+    moveBoard({
+      login: benchLogin,
+      secrets: [],
+      network: {
+        moveId,
+        uuid: moveId,
+        ssidHex: '61',
+        hidden: false,
+        security: 'wpa2-psk',
+        key: 'ab'.repeat(32),
+        keyfile: `[connection]\nid=move\nuuid=${moveId}\ntype=wifi\nautoconnect=false\n`,
+      },
+      priority: 25,
+      returnSeconds,
+      trialSeconds: 60,
+      now: true,
+      isNew: () => reached && active() === moveId,
+      place: () => Promise.resolve({ address: '127.0.0.1', port: powered.port, hostKey: host.publicLine }),
+      seek: () => Promise.resolve(),
+      seekNew: () => {
+        look();
+        return Promise.resolve();
+      },
+      note: () => Promise.resolve(),
+      told: () => undefined,
+      signal: signal ?? new AbortController().signal,
+      patience: { ...usualPatience, look: 0.5 },
+    });
+
+  it('is kept once it was proved, and no timer is left', async () => {
+    expect(await move(true, 600)).toMatchObject({ state: 'moved' });
+    expect([active(), state()]).toEqual([moveId, `${moveId} kept`]);
+    expect(timers()).toContain('0 timers listed');
+  }, 900_000);
+
+  it('goes back by its own timer where nobody proves it; without the accuracy asked for it could be a minute late', async () => {
+    const accuracy = new Set<string>();
+    const look = (): void => {
+      accuracy.add(debian.inside('systemctl', 'show', '-p', 'AccuracyUSec', 'nest-mark-return.timer') ?? '');
+    };
+    expect(await move(false, 15, undefined, look)).toMatchObject({ state: 'came-back' });
+    expect([...accuracy][0]).toBe('AccuracyUSec=1s\n');
+    expect([active(), state()]).toEqual(['626dd384-8b3d-3690-9511-192b2c79b3fd', `${moveId} returned`]);
+  }, 900_000);
+
+  it('is on the old network after a restart in the middle, where its timer is gone, and is moved anew', async () => {
+    const stop = new AbortController();
+    const moving = move(false, 600, stop.signal);
+    await debian.until(() => active() === moveId, 'the switch');
+    stop.abort();
+    expect(await moving).toMatchObject({ state: 'stopped' });
+    debian.inside('systemctl', 'reboot');
+    await debian.until(() => powered.ends.includes('restart'), 'the restart');
+    await debian.startOver();
+    expect(state()).toBe(`${moveId} gone`);
+    expect(timers()).toContain('0 timers listed');
+    expect(await move(true, 600)).toMatchObject({ state: 'moved' });
+    expect(state()).toBe(`${moveId} kept`);
   }, 900_000);
 });

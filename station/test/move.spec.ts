@@ -16,8 +16,8 @@ import { program } from './helpers/programs';
 /**
  * What is done on a board that moves, by the real NetworkManager 1.42 and wpa_supplicant 2.10 of Debian 12, each in a
  * network and mount namespace of its own. There is no radio here: a pair of virtual cables stands for it, so that
- * NetworkManager's profile is one of a cable, and the supplicant's networks are chosen and not joined. Timers are
- * systemd's and are tried on a started Debian (`npm run soak -- move`).
+ * NetworkManager's profile is one of a cable, and the supplicant's networks are chosen and not joined. Timers need
+ * a running systemd: `npm run soak -- bring-up`.
  */
 
 const asRoot = process.getuid?.() === 0;

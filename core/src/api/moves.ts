@@ -44,7 +44,14 @@ export const MoveSchema = z.object({
   /** What is lost when the old network's last day passes; empty for nothing. */
   lost: z.string(),
   /** What is wrong with the plan as a whole, and what to do. */
-  findings: z.array(z.object({ text: z.string(), todo: z.string() })),
+  findings: z.array(
+    z.object({
+      text: z.string(),
+      todo: z.string(),
+      /** What a button can do about it; null for nothing. */
+      fix: z.enum(['into-plan']).nullable(),
+    }),
+  ),
   boards: z.array(BoardMoveSchema),
   running: z.object({ done: z.number(), of: z.number(), begunBy: z.string() }).nullable(),
   /** Why the newest run ended; empty while none did. */

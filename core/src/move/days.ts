@@ -64,7 +64,7 @@ export function daysOf(moving: Moving, { chosen }: MoveWays): DayEntry[] {
   add(
     plan.oldEnds,
     true,
-    `Put ${bridge ? `“${networkTitle(bridge)}”` : 'the bridge'} and ${next} on ${boards(bridged.length)}, over ${old}.`,
+    `Put ${bridge ? `“${networkTitle(bridge)}”` : 'the bridge'} on ${boards(bridged.length)}, over ${old}; from there they go on to ${next}.`,
     bridged,
   );
   if (plan.oldEnds !== '')

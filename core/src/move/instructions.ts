@@ -31,9 +31,8 @@ export function instructionsOf({ plan, from, to, bridge }: Moving, way: WayId): 
     case 'bridge':
       return [
         `Switch ${between} on, keep its phone awake and on its charger.`,
-        `While ${old} is still on, press “Add it”: the boards get ${between} and ${next}.`,
-        `When ${old} is gone they are on ${between}: put this computer onto it, and search there.`,
-        `When ${next} is on the air they go on to it by themselves. Prove them there.`,
+        `While ${old} is still on, choose ${between} as the new network here and press “Move”: the boards go over to it, with a way back.`,
+        `When ${next} is on the air, choose ${between} as the old network and ${next} as the new one, and press “Move” again. This computer has to reach both.`,
       ];
     case 'screen':
       return [

@@ -1,5 +1,5 @@
 import { findBoard, isSure, overlap, settingsOf, subnetFault, type Device } from '@nest-mark/core';
-import type { MovePlan } from '@nest-mark/core/api';
+import type { Move, MovePlan } from '@nest-mark/core/api';
 import type { MovingBoard, Moving } from '@nest-mark/core/moving';
 import { waysOf as loginsOf } from '../bringup';
 import { batchProgress } from '../finding';
@@ -11,10 +11,7 @@ import type { Moves } from './domain';
 const noLogin = 'The bench has no way to log in to it: see Bring up.';
 
 /** What is wrong with a move as a whole. */
-export interface MoveFinding {
-  text: string;
-  todo: string;
-}
+export type MoveFinding = Move['findings'][number];
 
 /** Everything that the ways of a batch's boards follow from. */
 export interface Facts {
@@ -74,8 +71,8 @@ export async function factsOf(
 
 function findingsOf({ plan, from, to, bridge }: Moving, batch: StoredBatch): MoveFinding[] {
   const findings: MoveFinding[] = [];
-  const add = (text: string, todo: string): void => {
-    findings.push({ text, todo });
+  const add = (text: string, todo: string, fix: MoveFinding['fix'] = null): void => {
+    findings.push({ text, todo, fix });
   };
   if (!from || !to) {
     add(
@@ -119,8 +116,9 @@ function findingsOf({ plan, from, to, bridge }: Moving, batch: StoredBatch): Mov
     );
   if (!batch.plan.networks.some(({ networkId }) => networkId === to.id))
     add(
-      'The plan of the batch does not have the new network yet, so cards that are written from now on would not join it.',
-      'Add it in Plan, Networks, when the move is decided.',
+      'The plan of the batch does not have the new network yet: cards that are written from now on would not join it, and boards that have it are not as planned.',
+      'Add it when the move is decided.',
+      'into-plan',
     );
   return findings;
 }

@@ -47,6 +47,7 @@ const BACK_SECONDS = 90;
 export const TRIAL_SECONDS = 45;
 
 const COULD_NOT_KEEP: Record<number, string> = {
+  7: 'its supplicant may not save what it was told; its file lacks update_config=1',
   8: 'the network could not be made one that starts by itself',
   9: 'the network could not be made one that starts by itself',
 };

@@ -18,6 +18,7 @@ import { networksFeature } from '../state/networks.reducer';
 import { batchFeature } from '../state/batch.reducer';
 import { selectDeviceViews, selectSelectedDevices } from '../state/selectors';
 import { DeviceLink } from '../tray/device-link';
+import { PlanEditor } from '../plan/plan-editor';
 import { FindRows } from '../ui/find-rows';
 import { moment } from '../ui/moment';
 import { SortHead } from '../ui/sort-head';
@@ -42,6 +43,7 @@ const logins: Record<LoginWay, string> = {
 })
 export class MovePage implements OnInit, OnDestroy {
   private readonly store = inject(Store);
+  private readonly editor = inject(PlanEditor);
   private readonly views = this.store.selectSignal(selectDeviceViews);
   private readonly selected = this.store.selectSignal(selectSelectedDevices);
   private readonly batch = this.store.selectSignal(batchFeature.selectPlan);
@@ -152,6 +154,22 @@ export class MovePage implements OnInit, OnDestroy {
     const here = this.shelf()?.find(({ subnet }) => at.some((address) => inSubnet(address, subnet)));
     const fromId = here?.id ?? this.batch()?.networks[0]?.networkId ?? null;
     this.store.dispatch(MoveActions.planned({ plan: { ...plan, fromId } }));
+  }
+
+  /** Cards that are written from now on join the new network too. */
+  protected intoPlan(): void {
+    const move = this.move()?.plan;
+    const networkId = move?.toId ?? null;
+    if (!move || networkId === null) return;
+    this.editor.edit((plan) => {
+      const others = plan.networks.filter((join) => join.networkId !== networkId);
+      const highest = Math.max(0, ...others.map(({ priority }) => priority));
+      // As it is on the boards: above whatever they have.
+      return {
+        ...plan,
+        networks: [{ networkId, priority: Math.max(move.priority, highest + 1) }, ...others],
+      };
+    }, '');
   }
 
   protected choose(way: LoginWay): void {
