@@ -69,6 +69,7 @@ test('twelve boards move to a new network; one with a wrong key comes back by it
     'No spare board of the same kind is at hand',
   );
   await expect(ways.locator('li[data-way="cable"]')).toContainText('Plug the cable into it');
+  await expect(page.locator('tr.ways')).toContainText('It was proved last at');
   await audit(page);
   for (const width of [1024, 1280]) {
     await page.setViewportSize({ width, height: 800 });

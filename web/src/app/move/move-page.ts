@@ -103,13 +103,18 @@ export class MovePage implements OnInit, OnDestroy {
       const view = byId.get(deviceId);
       if (!view) return [];
       const stand = stands.get(deviceId) ?? null;
+      const seen = view.progress?.seen ?? null;
       return [
         {
           deviceId,
           view,
           ways,
           chosen: ways.find(({ id }) => id === chosen) ?? null,
-          others: ways.filter(({ id, open }) => open && id !== chosen).length,
+          last: seen && {
+            how: isSure(seen) ? 'proved' : 'heard',
+            address: seen.address,
+            when: moment(seen.at),
+          },
           stand: stand && { ...stand, ...moveWords[stand.state], when: moment(stand.at) },
         },
       ];
