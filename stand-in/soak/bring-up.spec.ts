@@ -369,7 +369,7 @@ case $* in
     *'UUID,TYPE,DEVICE connection show --active'*) echo "$(cat "$on"):802-11-wireless:wlan0" ;;
     *'UUID connection show --active'*) cat "$on" ;;
     *'UUID connection show'*) echo 626dd384-8b3d-3690-9511-192b2c79b3fd; echo "$new" ;;
-    *connection.autoconnect\ connection\ show*) echo yes ;;
+    *'connection.autoconnect connection show'*) echo yes ;;
 esac
 `;
 const systemctl = `#!/bin/sh

@@ -51,7 +51,7 @@ describe('a move in the store', () => {
     const refused = after(came(moveOf(1)), edited(3), MoveActions.refused({ problem }), came(moveOf(2)));
     expect([refused.move?.plan.groupSize, refused.move?.version]).toEqual([4, 2]);
     expect(after(came(moveOf(1)), came(null)).move).toBeNull();
-    const other = after(came(moveOf(1)), BatchActions.opened({ id: 'another' } as never));
+    const other = after(came(moveOf(1)), BatchActions.opened({ id: 'another' }));
     expect([other.move, other.read]).toEqual([null, false]);
   });
 
