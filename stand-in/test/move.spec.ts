@@ -135,6 +135,24 @@ whenSandbox('a board that moves', () => {
     expect(await profiles()).toEqual(['practice-1.nmconnection']);
   });
 
+  it('is not kept by an address alone: where both networks have the same range, the board itself says where it is', async () => {
+    await begin({ other: { on: true, apart: true } });
+    const before = address();
+    const { end, states } = await move({ returnSeconds: 8, isNew: () => true });
+    expect(end.state).toBe('came-back');
+    expect(states).not.toContain('keeping');
+    expect(address()).toBe(before);
+    expect(await profiles()).toEqual(['practice-1.nmconnection']);
+    // Nor is one that was kept once and is on the old network again said to be there.
+    started.other.apart = false;
+    expect((await move()).end.state).toBe('moved');
+    started.other.on = false;
+    started.board.airChanged();
+    for (let tries = 0; address() !== before && tries < 600; tries++)
+      await new Promise((resolve) => setTimeout(resolve, 50));
+    expect((await move({ isNew: () => true })).end.state).toBe('came-back');
+  });
+
   it('starts on its old network where the power goes before it was proved', async () => {
     await begin({ other: { on: true, apart: true } });
     const before = address();

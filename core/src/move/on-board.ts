@@ -45,6 +45,8 @@ interface Commands {
   go(network: NewNetwork): string;
   /** Undoes `add` and `go` exactly. */
   undo(network: NewNetwork): string;
+  /** Ends with 0 where the board is on it now. */
+  isOn(network: NewNetwork): string;
   /** Makes it start by itself, above all others that are saved. */
   keep(network: NewNetwork, priority: number): string;
 }
@@ -70,6 +72,7 @@ if [ -n "$old" ] && ! nmcli -t -f UUID connection show --active | grep -qx "$old
 fi
 nmcli connection delete uuid ${network.uuid} 2>/dev/null
 rm -f ${profilePath(network)}`,
+  isOn: ({ uuid }) => `nmcli -t -f UUID connection show --active | grep -qx ${uuid}`,
   keep: ({ uuid }, priority) => `uuid=${uuid}
 ${HIGHEST}
 priority=${String(priority)}
@@ -117,6 +120,8 @@ wpa_cli -i "$i" select_network "$(cat "$d/network")" | grep -qx OK`,
   undo: () => `${INTERFACE}
 wpa_cli -i "$i" reconfigure | grep -qx OK
 rm -f "$d/network"`,
+  isOn: () => `${INTERFACE}
+[ "$(wpa_cli -i "$i" status | sed -n 's/^id=//p')" = "$(cat "$d/network")" ]`,
   keep: (_network, priority) => `${INTERFACE}
 n=$(cat "$d/network") || exit 5
 highest=0
@@ -292,6 +297,13 @@ state armed`;
 
 /** Switches in a moment, by a unit of its own: the login does not outlive it. */
 export const switchOver = `systemd-run --quiet --unit=${units.go} --collect --on-active=1 --timer-property=AccuracySec=100ms ${MOVE_FOLDER}/go`;
+
+/**
+ * Ends with 0 where the board is on the new network. An address does not tell that where both networks have the same
+ * range.
+ */
+export const isOnNetwork = (manager: NetManager, network: NewNetwork): string =>
+  `d=${MOVE_FOLDER}\n${managers[manager].isOn(network)}`;
 
 /**
  * Keeps the new network: takes the return back, and has the network start by itself. Ends with 20 where the return was

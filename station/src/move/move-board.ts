@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto';
 import {
   addNetwork,
   armReturn,
+  isOnNetwork,
   keepNetwork,
   lookQuestion,
   readLook,
@@ -104,11 +105,12 @@ class Moving {
    */
   private async afterCut({ move, manager }: Looked): Promise<BoardMoved | null> {
     const { work } = this;
-    if (move?.state === 'kept') return { state: 'moved', message: 'It was proved there before, and stays.' };
     if (move?.state === 'waits' && !work.now) return this.waiting();
-    if (move?.state !== 'gone') return null;
-    const place = await work.place();
-    if (place && work.isNew(place.address) && manager) return this.keep(manager);
+    if ((move?.state !== 'kept' && move?.state !== 'gone') || manager === null) return null;
+    const there = await this.isThere(manager);
+    if (move.state === 'kept')
+      return there ? { state: 'moved', message: 'It was proved there before, and stays.' } : null;
+    if (there) return this.keep(manager);
     await this.goBack();
     return null;
   }
@@ -197,13 +199,10 @@ class Moving {
     while (Date.now() < until) {
       await this.line.wait(work.patience.look);
       await work.seekNew();
-      let place = await work.place();
-      if (place && work.isNew(place.address)) return this.keep(manager);
+      if (await this.isThere(manager)) return this.keep(manager);
       await work.seek();
-      place = await work.place();
-      if (!place || work.isNew(place.address)) continue;
       // It answers where it was: it has not gone yet, or is back.
-      const looked = await this.lookNow();
+      const looked = await this.answered(() => this.look());
       if (looked?.move?.id === work.network.moveId && looked.move.state === 'returned')
         return this.cameBack('It went back by itself: it could not be proved on the new network.');
     }
@@ -214,11 +213,20 @@ class Moving {
     };
   }
 
-  /** What the board says right now; null where it does not answer. */
-  private async lookNow(): Promise<Looked | null> {
+  /** Whether it is proved at an address of the new network, and says itself that it is on it. */
+  private async isThere(manager: NetManager): Promise<boolean> {
+    const { work } = this;
+    const place = await work.place();
+    if (place === null || !work.isNew(place.address)) return false;
+    const on = await this.answered(() => this.line.read(isOnNetwork(manager, work.network), true));
+    return on?.code === 0;
+  }
+
+  /** What the board answers right now, where it was proved last; null where it does not. */
+  private async answered<T>(ask: () => Promise<T>): Promise<T | null> {
     try {
       await this.line.open(1);
-      return await this.look();
+      return await ask();
     } catch (error) {
       if (!(error instanceof ShellError) || error.fault === 'stopped') throw error;
       return null;
