@@ -7,17 +7,27 @@ import {
   daysOf,
   instructionsOf,
   lostByWaiting,
+  moveFindings,
   MovePlanSchema,
   readLook,
   wayIds,
   waysOf,
+  withNetwork,
   type Choosing,
   type MovePlan,
   type Moving,
   type MovingBoard,
   type WayId,
 } from '@nest-mark/core/moving';
-import { emptyNetwork, findBoard, shippedBoards, type BoardProfile, type ShelvedNetwork } from '../src';
+import {
+  addDevices,
+  emptyNetwork,
+  emptyPlan,
+  findBoard,
+  shippedBoards,
+  type BoardProfile,
+  type ShelvedNetwork,
+} from '../src';
 
 /** Ways onto another network: when each is open (the trade's own list, common practice), and who takes which. */
 
@@ -324,6 +334,87 @@ describe('the days of a move', () => {
         expect(bestOf(waysOf(movingOf({ today, plan: { oldEnds } }), board))).not.toBeNull();
       }),
     );
+  });
+});
+
+describe('what is wrong with a move', () => {
+  const batch = emptyPlan('Tanks');
+  let drawn = 0;
+  const devices = addDevices(batch, ['a', 'b'], '', {
+    random: (below) => drawn++ % below,
+    id: () => id(60 + drawn),
+  });
+  const texts = (one: Case, plan = devices): string[] =>
+    moveFindings(movingOf(one), plan).map(({ text, stops }) => `${stops ? 'stops: ' : ''}${text}`);
+  const net = (end: number, change: Partial<ShelvedNetwork> = {}): ShelvedNetwork =>
+    network(end, { subnet: `192.168.${String(end)}.0/24`, ...change });
+  const sound = { from: net(1), to: net(2), bridge: null };
+  const planned = { ...devices, networks: [{ networkId: id(2), priority: 1 }] };
+
+  it.each<[string, Case, RegExp]>([
+    ['no network is chosen', { ...sound, to: null }, /^stops: The networks of the move are not chosen/],
+    ['both are the same', { ...sound, to: net(1) }, /^stops: .*are the same/],
+    [
+      'the key is missing',
+      { ...sound, to: net(2, { secret: { state: 'missing', faults: [] } }) },
+      /^stops: The key of the new network is not known/,
+    ],
+    [
+      'the key is too short',
+      { ...sound, to: net(2, { secret: { state: 'kept', faults: ['short'] } }) },
+      /^stops: The key of the new network cannot be right/,
+    ],
+    ['its addresses are not known', { ...sound, to: net(2, { subnet: '' }) }, /^stops: The addresses of/],
+    [
+      'nor are they now, where nobody is looked for',
+      { ...sound, plan: { bench: 'old' }, to: net(2, { subnet: '' }) },
+      /^The addresses of/,
+    ],
+    // Private ranges (RFC 1918) that lie in one another.
+    [
+      'they share addresses',
+      { ...sound, to: net(2, { subnet: '192.168.1.128/25' }) },
+      /^The old and the new network share/,
+    ],
+    [
+      'there is a gap',
+      { ...sound, plan: { oldEnds: '2027-01-01', newBegins: '2027-01-03' } },
+      /^Between 2027-01-01/,
+    ],
+    [
+      'there is no room',
+      { ...sound, to: net(2, { clientLimit: 2 }) },
+      /takes 2 clients, this computer among them/,
+    ],
+    ['nor on the bridge', { ...sound, bridge: net(3, { clientLimit: 1 }) }, /^The bridge takes 1 clients/],
+  ])('is told, and nothing else: %s', (_what, one, told) => {
+    const all = texts(one, {
+      ...planned,
+      networks: [...planned.networks, { networkId: id(1), priority: 0 }],
+    });
+    expect(all).toHaveLength(1);
+    expect(all[0]).toMatch(told);
+  });
+
+  it('nothing, where all is well; the VPN’s range, and a plan without the network, are told too', () => {
+    expect(texts(sound, planned)).toEqual([]);
+    const vpn = { ...planned.vpn, wanted: true, network: '192.168.2.0/26' };
+    expect(texts(sound, { ...planned, vpn })).toEqual(['The new network shares addresses with the VPN.']);
+    expect(moveFindings(movingOf(sound), devices).map(({ fix }) => fix)).toEqual(['into-plan']);
+    const open = net(2, { security: 'open', secret: { state: 'missing', faults: [] } });
+    expect(texts({ ...sound, to: open }, planned)).toEqual([]);
+  });
+
+  it('the network goes into the plan as boards have it: above whatever else they have, once', () => {
+    const others = [
+      { networkId: id(1), priority: 40 },
+      { networkId: id(2), priority: 3 },
+    ];
+    expect(withNetwork({ ...batch, networks: others }, id(2), 25).networks).toEqual([
+      { networkId: id(2), priority: 41 },
+      { networkId: id(1), priority: 40 },
+    ]);
+    expect(withNetwork(batch, id(2), 25).networks).toEqual([{ networkId: id(2), priority: 25 }]);
   });
 });
 

@@ -69,7 +69,12 @@ test('twelve boards move to a new network; one with a wrong key comes back by it
     'No spare board of the same kind is at hand',
   );
   await expect(ways.locator('li[data-way="cable"]')).toContainText('Plug the cable into it');
-  await expect(page.locator('tr.ways')).toContainText('It was proved last at');
+  await expect(ways).toContainText('It was proved last at');
+  await ways.getByLabel('a cable of the new network reaches it').uncheck();
+  await expect(ways.locator('li[data-way="cable"]')).toHaveAttribute('data-open', 'false');
+  await expect(
+    page.getByText(/^After 2099-06-30 11 boards need a cable and 1 board needs its card/),
+  ).toBeVisible();
   await audit(page);
   for (const width of [1024, 1280]) {
     await page.setViewportSize({ width, height: 800 });

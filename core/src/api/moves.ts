@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { MovePlanSchema, WaySchema, WayIdSchema } from '../move/model';
+import { MoveFindingSchema, MovePlanSchema, WaySchema, WayIdSchema } from '../move/model';
 import { LoginWaySchema } from './bring-up';
 
 /** Messages of moves to another network. */
@@ -43,15 +43,7 @@ export const MoveSchema = z.object({
   ),
   /** What is lost when the old network's last day passes; empty for nothing. */
   lost: z.string(),
-  /** What is wrong with the plan as a whole, and what to do. */
-  findings: z.array(
-    z.object({
-      text: z.string(),
-      todo: z.string(),
-      /** What a button can do about it; null for nothing. */
-      fix: z.enum(['into-plan']).nullable(),
-    }),
-  ),
+  findings: z.array(MoveFindingSchema),
   boards: z.array(BoardMoveSchema),
   running: z.object({ done: z.number(), of: z.number(), begunBy: z.string() }).nullable(),
   /** Why the newest run ended; empty while none did. */

@@ -104,6 +104,20 @@ export function daysOf(moving: Moving, { chosen }: MoveWays): DayEntry[] {
   );
 }
 
+/** What one board, or several, are left with; nobody is left with a way that ends with the old network. */
+const losses: Record<WayId | 'none', readonly [one: string, several: string]> = {
+  'over-old': ['is as it was', 'are as they were'],
+  bridge: ['is as it was', 'are as they were'],
+  cable: ['needs a cable', 'need a cable'],
+  screen: ['needs a screen and a keyboard', 'need a screen and a keyboard'],
+  sister: ['needs a spare board of its kind', 'need a spare board of their kind'],
+  card: [
+    'needs its card written anew, and loses what is on it',
+    'need their card written anew, and lose what is on it',
+  ],
+  none: ['has no way left', 'have no way left'],
+};
+
 /** What is lost when the old network's last day passes and nothing was done; empty where nothing is. */
 export function lostByWaiting(moving: Moving, devices: readonly MovingBoard[]): string {
   const { oldEnds } = moving.plan;
@@ -117,24 +131,6 @@ export function lostByWaiting(moving: Moving, devices: readonly MovingBoard[]): 
     counts.set(then, (counts.get(then) ?? 0) + 1);
   }
   if (counts.size === 0) return '';
-  const need: Record<WayId | 'none', (count: string) => string> = {
-    'over-old': (count) => `${count} are as they are`,
-    bridge: (count) => `${count} are as they are`,
-    cable: (count) => `${count} need a cable`,
-    screen: (count) => `${count} need a screen and a keyboard`,
-    sister: (count) => `${count} need a spare board of their kind`,
-    card: (count) => `${count} need their card written anew, and lose what is on it`,
-    none: (count) => `${count} have no way left`,
-  };
-  const told = [...counts].map(([way, count]) => {
-    const sentence = need[way](boards(count));
-    return count === 1
-      ? sentence
-          .replace(/ need /, ' needs ')
-          .replace(/ have /, ' has ')
-          .replace(/their/g, 'its')
-          .replace('and lose', 'and loses')
-      : sentence;
-  });
+  const told = [...counts].map(([way, count]) => `${boards(count)} ${losses[way][count === 1 ? 0 : 1]}`);
   return `After ${oldEnds} ${listed(told)}.`;
 }

@@ -3,7 +3,7 @@ import type { WayId } from './model';
 import type { Moving } from './ways';
 
 /** What to do, one thing after the other, for somebody who is tired and alone with the board. */
-export function instructionsOf({ plan, from, to, bridge }: Moving, way: WayId): string[] {
+export function instructionsOf({ plan, from, to, bridge }: Omit<Moving, 'today'>, way: WayId): string[] {
   const next = to ? `“${networkTitle(to)}”` : 'the new network';
   const old = from ? `“${networkTitle(from)}”` : 'the old network';
   const between = bridge ? `“${networkTitle(bridge)}”` : 'the bridge network';

@@ -17,7 +17,7 @@ export const MovePlanSchema = z.object({
   newBegins: DaySchema.default(''),
   /** Which of the two this computer reaches. */
   bench: z.enum(['old', 'both', 'new']).default('both'),
-  /** How many boards; all of the batch where the list is empty. */
+  /** Whose move it is; all devices of the batch where the list is empty. */
   deviceIds: z.array(z.uuid()).max(1000).default([]),
   /** Of the new network's profile on a board; where the board has higher ones, it is raised above them. */
   priority: z.number().int().min(1).max(900).default(25),
@@ -73,3 +73,14 @@ export const WaySchema = z.object({
   needs: z.array(z.string()),
 });
 export type Way = z.infer<typeof WaySchema>;
+
+/** What is wrong with a move as a whole, or worth knowing. */
+export const MoveFindingSchema = z.object({
+  text: z.string(),
+  todo: z.string(),
+  /** Whether nothing is begun before it is mended. */
+  stops: z.boolean(),
+  /** What a button can do about it; null for nothing. */
+  fix: z.enum(['into-plan']).nullable(),
+});
+export type MoveFinding = z.infer<typeof MoveFindingSchema>;

@@ -6,4 +6,5 @@ export { Places } from './places';
 export { BringUpRepository } from './repository';
 export { bringUpRoutes } from './routes';
 export { broughtUp } from './standing';
+export { together } from './together';
 export { loginFor, waysOf } from './ways';

@@ -3,6 +3,7 @@ import type { ShellPlace } from '@nest-mark/station';
 import { batchProgress, lookAgain } from '../finding';
 import { untilRecorded } from '../platform/queue/until-recorded';
 import type { BringUps } from './domain';
+import { together } from './together';
 
 /** Milliseconds for which the places where boards were proved are not looked up again. */
 const PLACES_MS = 1000;
@@ -12,8 +13,6 @@ const SEEK_EVERY = 4000;
 
 /** Where boards were proved last, looked up once for many. */
 export class Places {
-  private sought = 0;
-  private seeking: Promise<void> = Promise.resolve();
   private known: { at: number; places: Promise<Map<string, ShellPlace>> } | null = null;
 
   constructor(
@@ -27,15 +26,11 @@ export class Places {
     return (await this.known.places).get(deviceId) ?? null;
   }
 
-  /** Looks where the boards are now: once for all who ask at the same time, and not more often than is of use. */
-  async seek(): Promise<void> {
-    if (Date.now() - this.sought < SEEK_EVERY) return this.seeking;
-    this.sought = Date.now();
-    this.seeking = lookAgain(this.bringUps.finding, this.batchId).then(() => {
-      this.known = null;
-    });
-    return this.seeking;
-  }
+  /** Looks where the boards are now. */
+  readonly seek = together(SEEK_EVERY, async () => {
+    await lookAgain(this.bringUps.finding, this.batchId);
+    this.forget();
+  });
 
   /** Has them looked up anew, since somebody else found boards. */
   forget(): void {

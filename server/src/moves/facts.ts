@@ -1,5 +1,5 @@
-import { findBoard, isSure, overlap, settingsOf, subnetFault, type Device } from '@nest-mark/core';
-import type { Move, MovePlan } from '@nest-mark/core/api';
+import { findBoard, isSure, settingsOf } from '@nest-mark/core';
+import type { MovePlan } from '@nest-mark/core/api';
 import type { MovingBoard, Moving } from '@nest-mark/core/moving';
 import { waysOf as loginsOf } from '../bringup';
 import { batchProgress } from '../finding';
@@ -10,16 +10,11 @@ import type { Moves } from './domain';
 /** Why the bench gets into no board of a batch; empty where some way is open. */
 const noLogin = 'The bench has no way to log in to it: see Bring up.';
 
-/** What is wrong with a move as a whole. */
-export type MoveFinding = Move['findings'][number];
-
 /** Everything that the ways of a batch's boards follow from. */
 export interface Facts {
   moving: Moving;
+  /** Those of the move, in the tray's order. */
   boards: MovingBoard[];
-  /** Devices of the move, in the tray's order. */
-  devices: Device[];
-  findings: MoveFinding[];
 }
 
 /** @param today ISO 8601 */
@@ -66,59 +61,5 @@ export async function factsOf(
       written: settings.imageId !== null,
     };
   });
-  return { moving, boards, devices, findings: findingsOf(moving, batch) };
-}
-
-function findingsOf({ plan, from, to, bridge }: Moving, batch: StoredBatch): MoveFinding[] {
-  const findings: MoveFinding[] = [];
-  const add = (text: string, todo: string, fix: MoveFinding['fix'] = null): void => {
-    findings.push({ text, todo, fix });
-  };
-  if (!from || !to) {
-    add(
-      'The networks of the move are not chosen yet.',
-      'Choose the old and the new one; the shelf is under Networks.',
-    );
-    return findings;
-  }
-  if (from.id === to.id) add('The old and the new network are the same.', 'Choose another one.');
-  if (to.secret.state === 'missing' && to.security !== 'open')
-    add('The key of the new network is not known here.', 'Type it in under Networks.');
-  if (to.secret.faults.length > 0)
-    add('The key of the new network cannot be right.', 'Look at what Networks says of it.');
-  if (to.subnet === '' || subnetFault(to.subnet) !== null)
-    add(
-      'The addresses of the new network are not known, so nobody can be looked for there.',
-      'Give its subnet under Networks; the router or this computer’s own address there tell it.',
-    );
-  else if (overlap(from.subnet, to.subnet))
-    add(
-      `The old and the new network share addresses (${from.subnet} and ${to.subnet}), so an address does not tell on which of them a board is.`,
-      'Let this computer reach one of them at a time, and say so under “This computer reaches”; or give the new router another range.',
-    );
-  if (batch.plan.vpn.wanted && overlap(batch.plan.vpn.network, to.subnet))
-    add('The new network shares addresses with the VPN.', 'Give the VPN another range in the plan.');
-  if (plan.oldEnds !== '' && plan.newBegins !== '' && plan.newBegins > plan.oldEnds && !bridge)
-    add(
-      `Between ${plan.oldEnds} and ${plan.newBegins} there is no network.`,
-      'A phone’s hotspot as a bridge keeps the boards in reach.',
-    );
-  // This computer is a client too.
-  if (to.clientLimit !== null && to.clientLimit <= batch.plan.devices.length)
-    add(
-      `The new network takes ${String(to.clientLimit)} clients, this computer among them, and there are ${String(batch.plan.devices.length)} boards.`,
-      'Take a network with more room, or a second hotspot for the rest.',
-    );
-  if (bridge?.clientLimit != null && bridge.clientLimit <= batch.plan.devices.length)
-    add(
-      `The bridge takes ${String(bridge.clientLimit)} clients, this computer among them, and there are ${String(batch.plan.devices.length)} boards.`,
-      'Move them in groups, or take a second hotspot.',
-    );
-  if (!batch.plan.networks.some(({ networkId }) => networkId === to.id))
-    add(
-      'The plan of the batch does not have the new network yet: cards that are written from now on would not join it, and boards that have it are not as planned.',
-      'Add it when the move is decided.',
-      'into-plan',
-    );
-  return findings;
+  return { moving, boards };
 }

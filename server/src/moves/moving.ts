@@ -2,7 +2,7 @@ import { inSubnet, ssidBytes, toHex, wifiProfile, type Device } from '@nest-mark
 import type { BoardMoveState } from '@nest-mark/core/api';
 import type { NewNetwork } from '@nest-mark/core/moving';
 import { moveBoard, TRIAL_SECONDS, type BoardMoved } from '@nest-mark/station';
-import { loginFor, Places } from '../bringup';
+import { loginFor, Places, together } from '../bringup';
 import { lookIn } from '../finding';
 import { boardKey } from '../networks';
 import { needBatch, type StoredBatch } from '../plans';
@@ -26,8 +26,6 @@ const counted = (count: number): string => `${String(count)} ${count === 1 ? 'bo
 /** One run, as it goes through its boards. */
 class Moving {
   private readonly places: Places;
-  private sought = 0;
-  private seeking: Promise<void> = Promise.resolve();
 
   constructor(
     private readonly moves: Moves,
@@ -77,19 +75,15 @@ class Moving {
     return this.batch.plan.devices.find(({ id }) => id === deviceId);
   }
 
-  /** Looks over the new network: once for all who ask at the same time, and not more often than is of use. */
-  private seekNew(): Promise<void> {
-    if (Date.now() - this.sought < SEEK_EVERY) return this.seeking;
-    this.sought = Date.now();
+  /** Looks over the new network. A look that breaks is made again with the next one. */
+  private readonly seekNew = together(SEEK_EVERY, async () => {
     const { moves, order, batch, handle } = this;
-    this.seeking = lookIn(
-      moves.finding,
-      batch.id,
-      { subnet: order.to.subnet, port: order.port },
-      handle.control.signal,
-    ).then(() => this.places.forget());
-    return this.seeking;
-  }
+    const place = { subnet: order.to.subnet, port: order.port };
+    await lookIn(moves.finding, batch.id, place, handle.control.signal).catch((error: unknown) => {
+      if (moves.closing.aborted) throw error;
+    });
+    this.places.forget();
+  });
 
   private async work({ subject: deviceId }: RunItem): Promise<BoardMoved> {
     const { moves, handle, batch, order, network } = this;
@@ -114,7 +108,7 @@ class Moving {
       isNew: (address) => inSubnet(address, order.to.subnet),
       place: () => this.places.of(deviceId),
       seek: () => this.places.seek(),
-      seekNew: () => this.seekNew(),
+      seekNew: this.seekNew,
       note,
       told: () => undefined,
       signal: handle.control.signal,

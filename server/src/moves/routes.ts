@@ -1,10 +1,11 @@
 import { randomUUID } from 'node:crypto';
 import * as z from 'zod';
 import { MoveSchema, NewMoveSchema, StartMoveSchema, type Move } from '@nest-mark/core/api';
+import { isSure } from '@nest-mark/core';
+import { moveFindings } from '@nest-mark/core/moving';
 import { waysOf as loginsOf } from '../bringup';
 import { batchProgress } from '../finding';
 import { needBatch, type StoredBatch } from '../plans';
-import { isSure, subnetFault } from '@nest-mark/core';
 import { problem } from '../platform/http/problems';
 import { IdSchema, route, type Route } from '../platform/http/route';
 import { versionOf } from '../platform/http/version';
@@ -38,15 +39,10 @@ async function start(
   const lacks = loginsOf(moves.bringUps, batch).find((one) => one.way === way)?.lacks ?? '';
   if (lacks !== '') throw problem('way-missing', { why: lacks });
   const { moving } = await factsOf(moves, batch, move.plan, dayOf(new Date()));
-  const { from, to, plan } = moving;
-  const refuse = (why: string): never => {
-    throw problem('move-not-ready', { why });
-  };
-  if (!from || !to || from.id === to.id) return refuse('Choose the old and the new network first.');
-  if ((to.secret.state === 'missing' && to.security !== 'open') || to.secret.faults.length > 0)
-    return refuse('The key of the new network is missing, or cannot be right. Type it in under Networks.');
-  if (plan.bench === 'both' && (to.subnet === '' || subnetFault(to.subnet) !== null))
-    return refuse('The subnet of the new network is not known. Give it under Networks.');
+  const { to, plan } = moving;
+  const [grave] = moveFindings(moving, batch.plan).filter(({ stops }) => stops);
+  if (grave || !to)
+    throw problem('move-not-ready', { why: `${grave?.text ?? ''} ${grave?.todo ?? ''}`.trim() });
   const { devices } = await batchProgress(moves.finding, batch.id);
   const known = new Map(devices.map((device) => [device.deviceId, device]));
   const wanted = [...new Set(deviceIds)];
@@ -56,12 +52,11 @@ async function start(
     throw problem('not-a-proved-board', {
       name: batch.plan.devices.find((device) => device.id === stranger)?.hostName ?? stranger,
     });
-  const shelved = await moves.plans.networks.repository.find(to.id);
   const order: MoveOrder = {
     moveId: move.id,
     way,
     plan,
-    to: { id: to.id, version: shelved?.version ?? 0, subnet: to.subnet },
+    to: { id: to.id, version: to.version, subnet: to.subnet },
     port: batch.plan.network.port,
   };
   await moves.knex

@@ -1,5 +1,5 @@
 import type { Move } from '@nest-mark/core/api';
-import { allWays, daysOf, lostByWaiting } from '@nest-mark/core/moving';
+import { allWays, daysOf, lostByWaiting, moveFindings } from '@nest-mark/core/moving';
 import { waysOf as loginsOf } from '../bringup';
 import type { StoredBatch } from '../plans';
 import type { Moves } from './domain';
@@ -31,7 +31,7 @@ export async function moveView(moves: Moves, batch: StoredBatch, move: StoredMov
     })),
     days: daysOf(facts.moving, ways),
     lost: lostByWaiting(facts.moving, facts.boards),
-    findings: facts.findings,
+    findings: moveFindings(facts.moving, batch.plan),
     boards,
     running: open
       ? {

@@ -22,6 +22,7 @@ import { DeviceLink } from '../tray/device-link';
 import { FindRows } from '../ui/find-rows';
 import { RowsInView } from '../ui/rows-in-view';
 import { SortHead } from '../ui/sort-head';
+import { loginTitles } from '../ui/login-titles';
 import { span } from '../ui/span';
 import { TableView } from '../ui/table-view';
 import { BoardPanel } from './board-panel';
@@ -29,12 +30,6 @@ import { BringUpActions, bringUpFeature } from './bring-up.reducer';
 import { StepMark } from './step-mark';
 import { StepsPanel } from './steps-panel';
 import { boardWord, cellsOf } from './step-words';
-
-const wayTitles: Record<LoginWay, string> = {
-  'bench-key': 'the bench’s own key',
-  agent: 'this computer’s SSH agent',
-  password: 'the planned password',
-};
 
 /** Proved boards by the steps that make them ready. */
 @Component({
@@ -65,7 +60,7 @@ export class BringUpPage implements OnDestroy {
   protected readonly way = this.store.selectSignal(bringUpFeature.selectUsedWay);
   protected readonly steps = computed(() => this.bringUp()?.steps ?? []);
   protected readonly ways = computed(() =>
-    (this.bringUp()?.ways ?? []).map(({ way, lacks }) => ({ way, lacks, title: wayTitles[way] })),
+    (this.bringUp()?.ways ?? []).map(({ way, lacks }) => ({ way, lacks, title: loginTitles[way] })),
   );
   protected readonly lacks = computed(() => this.ways().find(({ way }) => way === this.way())?.lacks ?? '');
   protected readonly running = computed(() => (this.bringUp()?.running ?? []).length > 0);

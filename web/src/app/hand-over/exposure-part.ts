@@ -2,13 +2,14 @@ import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@a
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { isSure, listed } from '@nest-mark/core';
-import type { LoginWay } from '@nest-mark/core/api';
+import { LoginWaySchema, type LoginWay } from '@nest-mark/core/api';
 import { askedPorts, whyNotForward } from '@nest-mark/core/bring-up';
 import { Button } from 'primeng/button';
 import { Select } from 'primeng/select';
 import { selectDeviceViews, selectSelectedDevices } from '../state/selectors';
 import { DeviceLink } from '../tray/device-link';
 import { FindRows } from '../ui/find-rows';
+import { loginTitles } from '../ui/login-titles';
 import { moment } from '../ui/moment';
 import { SortHead } from '../ui/sort-head';
 import { TableView } from '../ui/table-view';
@@ -94,9 +95,7 @@ export class ExposurePart {
   protected readonly way = signal<LoginWay | null>(null);
   protected readonly ways: { way: LoginWay | null; title: string }[] = [
     { way: null, title: 'no: from outside only' },
-    { way: 'bench-key', title: 'the bench’s own key' },
-    { way: 'agent', title: 'this computer’s SSH agent' },
-    { way: 'password', title: 'the planned password' },
+    ...LoginWaySchema.options.map((way) => ({ way, title: loginTitles[way] })),
   ];
 
   protected readonly running = computed(() => this.exposure()?.running ?? null);

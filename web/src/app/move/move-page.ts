@@ -10,8 +10,8 @@ import {
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { inSubnet, isSure } from '@nest-mark/core';
-import { MovePlanSchema, wayTitles, type LoginWay } from '@nest-mark/core/api';
-import { instructionsOf } from '@nest-mark/core/moving';
+import { MovePlanSchema, wayTitles, type LoginWay, type MovePlan } from '@nest-mark/core/api';
+import { instructionsOf, withNetwork, type WayId } from '@nest-mark/core/moving';
 import { Button } from 'primeng/button';
 import { Select } from 'primeng/select';
 import { networksFeature } from '../state/networks.reducer';
@@ -20,18 +20,13 @@ import { selectDeviceViews, selectSelectedDevices } from '../state/selectors';
 import { DeviceLink } from '../tray/device-link';
 import { PlanEditor } from '../plan/plan-editor';
 import { FindRows } from '../ui/find-rows';
+import { loginTitles } from '../ui/login-titles';
 import { moment } from '../ui/moment';
 import { SortHead } from '../ui/sort-head';
 import { TableView } from '../ui/table-view';
 import { MovePlanPanel } from './move-plan';
 import { moveWords } from './move-words';
 import { MoveActions, moveFeature } from './move.reducer';
-
-const logins: Record<LoginWay, string> = {
-  'bench-key': 'the bench’s own key',
-  agent: 'this computer’s SSH agent',
-  password: 'the planned password',
-};
 
 /** A batch's move to another network: what it will be, and how far each board is. */
 @Component({
@@ -45,7 +40,7 @@ export class MovePage implements OnInit, OnDestroy {
   private readonly store = inject(Store);
   private readonly editor = inject(PlanEditor);
   private readonly views = this.store.selectSignal(selectDeviceViews);
-  private readonly selected = this.store.selectSignal(selectSelectedDevices);
+  protected readonly selected = this.store.selectSignal(selectSelectedDevices);
   private readonly batch = this.store.selectSignal(batchFeature.selectPlan);
   private readonly shelf = this.store.selectSignal(networksFeature.selectList);
   protected readonly read = this.store.selectSignal(moveFeature.selectRead);
@@ -60,7 +55,7 @@ export class MovePage implements OnInit, OnDestroy {
   private readonly chosen = signal<LoginWay | null>(null);
 
   protected readonly logins = computed(() =>
-    (this.move()?.logins ?? []).map(({ way, lacks }) => ({ way, lacks, title: logins[way] })),
+    (this.move()?.logins ?? []).map(({ way, lacks }) => ({ way, lacks, title: loginTitles[way] })),
   );
   protected readonly way = computed(
     () => this.chosen() ?? this.logins().find(({ lacks }) => lacks === '')?.way ?? 'bench-key',
@@ -77,7 +72,6 @@ export class MovePage implements OnInit, OnDestroy {
       from: network(fromId),
       to: network(toId),
       bridge: network(bridgeId),
-      today: '',
     };
   });
   protected readonly days = computed(() => {
@@ -110,6 +104,7 @@ export class MovePage implements OnInit, OnDestroy {
           view,
           ways,
           chosen: ways.find(({ id }) => id === chosen) ?? null,
+          reached: !move.plan.outOfReach.includes(deviceId),
           last: seen && {
             how: isSure(seen) ? 'proved' : 'heard',
             address: seen.address,
@@ -166,15 +161,7 @@ export class MovePage implements OnInit, OnDestroy {
     const move = this.move()?.plan;
     const networkId = move?.toId ?? null;
     if (!move || networkId === null) return;
-    this.editor.edit((plan) => {
-      const others = plan.networks.filter((join) => join.networkId !== networkId);
-      const highest = Math.max(0, ...others.map(({ priority }) => priority));
-      // As it is on the boards: above whatever they have.
-      return {
-        ...plan,
-        networks: [{ networkId, priority: Math.max(move.priority, highest + 1) }, ...others],
-      };
-    }, '');
+    this.editor.edit((plan) => withNetwork(plan, networkId, move.priority));
   }
 
   protected choose(way: LoginWay): void {
@@ -193,11 +180,29 @@ export class MovePage implements OnInit, OnDestroy {
     this.store.dispatch(MoveActions.putAway());
   }
 
+  /** Whether a cable of the new network reaches a board. */
+  protected reach(deviceId: string, reached: boolean): void {
+    this.edit(({ outOfReach }) => {
+      const others = outOfReach.filter((id) => id !== deviceId);
+      return { outOfReach: reached ? others : [...others, deviceId] };
+    });
+  }
+
+  /** Makes it the move of those that are selected, or of all again. */
+  protected only(selected: boolean): void {
+    this.edit(() => ({ deviceIds: selected ? this.selected().map(({ device }) => device.id) : [] }));
+  }
+
+  private edit(change: (plan: MovePlan) => Partial<MovePlan>): void {
+    const plan = this.move()?.plan;
+    if (plan) this.store.dispatch(MoveActions.edited({ plan: { ...plan, ...change(plan) } }));
+  }
+
   protected unfold(deviceId: string): void {
     this.open.update((now) => (now === deviceId ? null : deviceId));
   }
 
-  protected instructions(way: Parameters<typeof instructionsOf>[1]): string[] {
+  protected instructions(way: WayId): string[] {
     const moving = this.moving();
     return moving ? instructionsOf(moving, way) : [];
   }

@@ -2,7 +2,17 @@ import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
-import { concatMap, debounceTime, EMPTY, exhaustMap, filter, merge, switchMap, throttleTime } from 'rxjs';
+import {
+  concatMap,
+  debounceTime,
+  EMPTY,
+  exhaustMap,
+  filter,
+  merge,
+  switchMap,
+  take,
+  throttleTime,
+} from 'rxjs';
 import { MovesApi } from '../api/moves-api';
 import { ServerEvents } from '../api/server-events';
 import { asked, askedUntilBack, told, whenever } from '../state/asked';
@@ -62,16 +72,20 @@ export const save = createEffect(
       ofType(MoveActions.edited),
       debounceTime(SAVE_AFTER),
       // One after the other: each saves on top of the version that the one before it made.
-      concatMap(({ plan: sent }) => {
-        const move = store.selectSignal(moveFeature.selectMove)();
-        return move
-          ? asked(
-              api.save(move, sent),
-              (saved) => MoveActions.saved({ batchId: saved.batchId, sent, move: saved }),
-              (problem) => MoveActions.refused({ problem }),
-            )
-          : EMPTY;
-      }),
+      concatMap(({ plan: sent }) =>
+        store.select(moveFeature.selectMove).pipe(
+          take(1),
+          switchMap((move) =>
+            move === null
+              ? EMPTY
+              : asked(
+                  api.save(move, sent),
+                  (saved) => MoveActions.saved({ batchId: saved.batchId, sent, move: saved }),
+                  (problem) => MoveActions.refused({ problem }),
+                ),
+          ),
+        ),
+      ),
     ),
   { functional: true },
 );
