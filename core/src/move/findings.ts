@@ -30,7 +30,7 @@ export function moveFindings({ plan, from, to, bridge }: Moving, batch: Plan): M
       // Who does not reach it now has nobody looked for there now.
       { stops: plan.bench === 'both' },
     );
-  else if (overlap(from.subnet, to.subnet))
+  else if (from.id !== to.id && overlap(from.subnet, to.subnet))
     add(
       `The old and the new network share addresses (${from.subnet} and ${to.subnet}), so an address does not tell on which of them a board is.`,
       'Let this computer reach one of them at a time, and say so under “This computer reaches”; or give the new router another range.',
