@@ -146,6 +146,11 @@ export async function setPace(page: Page, bootSeconds: number, slotRate: number)
   await stage(page, 'Practice bench');
   await page.getByLabel('Boot takes').fill(String(bootSeconds));
   await page.getByLabel('Boot takes').blur();
+  await slotsTake(page, slotRate);
+}
+
+/** Sets how fast the practice bench's slots take data, in MB/s; 0 is without a limit. A round in work goes on at it. */
+export async function slotsTake(page: Page, slotRate: number): Promise<void> {
   await page.getByLabel('Each slot takes').fill(String(slotRate));
   await page.getByLabel('Each slot takes').blur();
 }
