@@ -21,6 +21,7 @@ const onCore = (name) =>
       '^@nest-mark/core/find$': '<rootDir>/../core/src/find.ts',
       '^@nest-mark/core/bring-up$': '<rootDir>/../core/src/bring-up.ts',
       '^@nest-mark/core/moving$': '<rootDir>/../core/src/moving.ts',
+      '^@nest-mark/core/in-field$': '<rootDir>/../core/src/in-field.ts',
     },
   });
 

@@ -18,9 +18,10 @@ export const coreOrder = [
   ['move'],
   ['exposure'],
   ['handover'],
+  ['field'],
   ['progress'],
   ['api'],
-  ['index', 'find', 'bring-up', 'moving'],
+  ['index', 'find', 'bring-up', 'moving', 'in-field'],
 ];
 
 export const domains = [
@@ -39,6 +40,7 @@ export const domains = [
   'passport',
   'exposure',
   'handover',
+  'field',
   'practice',
 ];
 
@@ -56,6 +58,7 @@ export const serverOrder = [
   ['passport'],
   ['exposure'],
   ['handover'],
+  ['field'],
   ['practice'],
   ['compose', 'app'],
   ['run'],

@@ -31,6 +31,7 @@ import {
   watchRun,
   type Finding,
 } from './finding';
+import { FieldRepository, fieldRoutes, rehearsalRun, type Field } from './field';
 import { exposureRoutes, exposureRun, ExposureRepository, type Exposures } from './exposure';
 import { exportRoutes, handOverRoutes, HandOverRepository, recordRoutes, type HandOver } from './handover';
 import {
@@ -104,6 +105,7 @@ export interface Domains {
   exposures: Exposures;
   passports: Passports;
   handOver: HandOver;
+  field: Field;
   practice: Practice;
 }
 
@@ -233,6 +235,14 @@ export function compose(equipment: Equipment): Domains {
     exposures,
     passports,
   };
+  const field: Field = {
+    ...platform,
+    repository: new FieldRepository(knex),
+    runs,
+    plans,
+    finding,
+    handOver,
+  };
   runs.register(
     roundRun(rounds),
     searchRun(finding),
@@ -242,6 +252,7 @@ export function compose(equipment: Equipment): Domains {
     bringUpRun(bringUps),
     moveRun(moves),
     exposureRun(exposures),
+    rehearsalRun(field),
   );
   return {
     platform,
@@ -261,6 +272,7 @@ export function compose(equipment: Equipment): Domains {
     exposures,
     passports,
     handOver,
+    field,
     practice: { lab, finding },
   };
 }
@@ -290,6 +302,7 @@ export const allRoutes = (domains: Domains): Route[] => [
   ...handOverRoutes(domains.handOver),
   ...recordRoutes(domains.handOver),
   ...exportRoutes(domains.handOver),
+  ...fieldRoutes(domains.field),
   ...settingRoutes(domains.settings),
   ...logRoutes(domains.platform),
   ...practiceRoutes(domains.practice),

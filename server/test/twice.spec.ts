@@ -188,7 +188,106 @@ const stopMove = async (id: string): Promise<void> => {
   );
 };
 
+/** A batch with a trip to where nobody answers. */
+const tripAway = async (): Promise<{ id: string; version: number }> => {
+  const made = await provedAway();
+  const to = await server.newNetwork(
+    { title: `far${String(next++)}`, subnet: `${network.replace(/\d+$/, '29')}.0/30` },
+    'low tide at seven',
+  );
+  const { version } = await server.ok<{ version: number }>(
+    'PUT',
+    `/batches/${made.id}/field`,
+    { plan: { networkId: to.id } },
+    { 'If-Match': '"0"' },
+  );
+  return { id: made.id, version };
+};
+const openTries = (id: string): Promise<number> => count('rehearsal', { batch_id: id, ended_at: null });
+const endTries = async (id: string): Promise<void> => {
+  for (const row of await server.knex('rehearsal').where('batch_id', id).whereNull('ended_at').select('id'))
+    await server.call('POST', `/rehearsals/${String(row['id'])}/end`);
+  await server.until(async () => ((await openTries(id)) === 0 ? true : null));
+};
+
 const cases: Record<string, Case> = {
+  'put /batches/:id/field': {
+    call: async () => {
+      const { id, version } = await tripAway();
+      return {
+        method: 'PUT',
+        path: `/batches/${id}/field`,
+        body: { plan: { minutes: 5 } },
+        headers: { 'If-Match': `"${String(version)}"` },
+      };
+    },
+    holds: one,
+  },
+  'post /batches/:id/rehearsals': {
+    call: async () => {
+      const { id, version } = await tripAway();
+      return plain('POST', `/batches/${id}/rehearsals`, { purpose: 'rehearsal', version });
+    },
+    // A batch rehearses once at a time: the database refuses the others, and nothing of theirs is left.
+    holds: async (good, _times, { path: where }) => {
+      expect(good).toBe(1);
+      const id = where.split('/')[2]!;
+      expect(await count('rehearsal', { batch_id: id })).toBe(1);
+      await endTries(id);
+    },
+  },
+  'post /rehearsals/:id/end': {
+    call: async () => {
+      const { id, version } = await tripAway();
+      const { rehearsals } = await server.ok<{ rehearsals: { id: string }[] }>(
+        'POST',
+        `/batches/${id}/rehearsals`,
+        { purpose: 'rehearsal', version },
+      );
+      return plain('POST', `/rehearsals/${rehearsals[0]!.id}/end`);
+    },
+    holds: async (good, _times, { path: where }) => {
+      expect(good).toBeGreaterThan(0);
+      const id = where.split('/')[2]!;
+      await server.until(async () =>
+        (await count('rehearsal', { id, ended_at: null })) === 0 ? true : null,
+      );
+      expect(await count('rehearsal', { id, passed: false })).toBe(1);
+    },
+  },
+  'put /batches/:id/field/ticks/:check': {
+    call: () => plain('PUT', '/batches/{batch}/field/ticks/phone', { ticked: true }),
+    holds: async (good, times) => {
+      all(good, times);
+      expect(await count('field_tick', { batch_id: batch.id, check_id: 'phone' })).toBe(1);
+    },
+  },
+  'delete /batches/:id/field/ticks': {
+    call: () => plain('DELETE', '/batches/{batch}/field/ticks'),
+    holds: async (good, times) => {
+      all(good, times);
+      expect(await count('field_tick', { batch_id: batch.id })).toBe(0);
+    },
+  },
+  'post /batches/:id/visits': {
+    call: async () => {
+      const { id } = await tripAway();
+      const [one] = (await server.ok<Batch>('GET', `/batches/${id}`)).plan.devices;
+      return plain('POST', `/batches/${id}/visits`, { deviceId: one!.id, note: 'Well.', volts: null });
+    },
+    // With a key of its own each is a visit of its own.
+    holds: async (good, times, { path: where }) => {
+      all(good, times);
+      expect(await count('field_visit', { batch_id: where.split('/')[2]! })).toBe(times);
+    },
+  },
+  'post /batches/:id/field/bundle': {
+    call: () => plain('POST', '/batches/{batch}/field/bundle', { passphrase: null }),
+    holds: async (good, times) => {
+      all(good, times);
+      expect(await count('field_bundle', { batch_id: batch.id })).toBe(1);
+    },
+  },
   'post /batches/:id/move': {
     call: async () => plain('POST', `/batches/${(await provedAway()).id}/move`, { plan: {} }),
     holds: async (good, _times, { path: where }) => {

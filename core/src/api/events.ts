@@ -13,6 +13,8 @@ export const ServerEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('bring-up'), batchId: z.string() }),
   /** A move was changed, or a board in it went on. */
   z.object({ type: z.literal('move'), batchId: z.string() }),
+  /** A trip into the field was changed, or a board in a rehearsal was proved. */
+  z.object({ type: z.literal('field'), batchId: z.string() }),
   z.object({ type: z.literal('batches') }),
   z.object({ type: z.literal('networks') }),
   z.object({ type: z.literal('boards') }),

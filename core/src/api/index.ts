@@ -4,6 +4,7 @@ export * from './card-faults';
 export * from './cards';
 export * from './cases';
 export * from './events';
+export * from './field';
 export * from './finding';
 export * from './bring-up';
 export * from './terminals';
@@ -24,5 +25,19 @@ export * from './settings';
 export * from './watches';
 export * from '../cards/record';
 export * from '../firstboot/sent-files';
+export {
+  BatterySchema,
+  cellKinds,
+  cellTitles,
+  FieldPlanSchema,
+  type Battery,
+  type CellKind,
+  type FieldPlan,
+  type Purpose,
+  type Rehearsal,
+  TripCheckIdSchema,
+  type TripCheck,
+  type TripCheckId,
+} from '../field/model';
 export { MovePlanSchema, wayTitles, type MovePlan, type WayId } from '../move/model';
 export * from '../problems';

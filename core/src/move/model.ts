@@ -2,7 +2,7 @@ import * as z from 'zod';
 import { nameOf } from '../plain-name';
 
 /** A day, as ISO 8601 writes it; empty while nobody knows. */
-const DaySchema = z.union([z.literal(''), z.iso.date()]);
+export const DaySchema = z.union([z.literal(''), z.iso.date()]);
 
 /** A batch's move from one network to another, as people plan it. */
 export const MovePlanSchema = z.object({

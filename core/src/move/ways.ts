@@ -32,7 +32,7 @@ export interface Moving {
 type Condition = readonly [holds: boolean, otherwise: string];
 
 /** Why a radio cannot take part in a network; empty where it can. */
-function deaf(profile: BoardProfile, network: ShelvedNetwork): string {
+export function deaf(profile: BoardProfile, network: ShelvedNetwork): string {
   const title = networkTitle(network);
   if (profile.wifiBands.length === 0) return 'it has no radio';
   if (!sharesBand(profile, network)) return `its radio does not have the bands of “${title}”`;

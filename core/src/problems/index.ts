@@ -2,6 +2,7 @@ import { bringUpProblems } from './bring-up';
 import { browserProblems } from './browser';
 import { cardProblems } from './cards';
 import { statusTitles, type ProblemEntry } from './entry';
+import { fieldProblems } from './field';
 import { findingProblems } from './finding';
 import { generalProblems } from './general';
 import { handOverProblems } from './handover';
@@ -28,6 +29,7 @@ export const problemDomains = {
   Finding: findingProblems,
   'Bring up': bringUpProblems,
   Moves: moveProblems,
+  Field: fieldProblems,
   'Hand over': handOverProblems,
   'Practice bench': practiceProblems,
 } as const;
@@ -46,6 +48,7 @@ export const problems = {
   ...findingProblems,
   ...bringUpProblems,
   ...moveProblems,
+  ...fieldProblems,
   ...handOverProblems,
   ...practiceProblems,
 } as const;

@@ -14,6 +14,7 @@ import * as handOver from './migrations/0012-hand-over';
 import * as vpn from './migrations/0013-vpn';
 import * as boardTimes from './migrations/0014-board-times';
 import * as moves from './migrations/0015-moves';
+import * as field from './migrations/0016-field';
 
 /** The database cannot be used; the message tells what to do. */
 export class DatabaseError extends Error {
@@ -36,6 +37,7 @@ const migrations: Record<string, { up(knex: Knex): Promise<void>; down(knex: Kne
   '0013-vpn': vpn,
   '0014-board-times': boardTimes,
   '0015-moves': moves,
+  '0016-field': field,
 };
 
 /** Migrations from the bundle instead of a folder. */

@@ -7,6 +7,7 @@ export const runKinds = [
   'image-reading',
   'bring-up',
   'move',
+  'rehearsal',
   'exposure',
 ] as const;
 export type RunKind = (typeof runKinds)[number];

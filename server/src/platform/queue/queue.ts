@@ -23,6 +23,7 @@ const atOnce: Record<RunKind, number> = {
   // Whoever mends one board need not wait for the others.
   'bring-up': 8,
   move: 4,
+  rehearsal: 4,
   exposure: 2,
 };
 
