@@ -84,7 +84,7 @@ export function beforeYouLeave(facts: FieldFacts, ticked: ReadonlySet<TripCheckI
       text: 'Packed: leads and supplies, the adapters for a screen, a keyboard, tape',
       why: 'The kit of the plan has the rest.',
     },
-    { id: 'power-off', text: 'Every board shut down before its power was cut' },
+    { id: 'power-off', text: 'Every board shut down properly, and only then taken off its power' },
     {
       id: 'allowed',
       text: 'The owner of the ground knows, and radio and power there follow the local rules',

@@ -43,6 +43,11 @@ export const routes: Routes = [
         loadChildren: async () => (await import('./move/routes')).moveRoutes,
       },
       {
+        path: 'field',
+        title: 'Field · Nest Mark',
+        loadChildren: async () => (await import('./field/routes')).fieldRoutes,
+      },
+      {
         path: 'device/:deviceId',
         title: 'Passport · Nest Mark',
         loadComponent: async () => (await import('./passport/passport-page')).PassportPage,

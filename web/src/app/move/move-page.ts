@@ -34,7 +34,7 @@ import { MoveActions, moveFeature } from './move.reducer';
   imports: [Button, DeviceLink, FindRows, FormsModule, MovePlanPanel, Select, SortHead],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './move-page.html',
-  styleUrl: './move.css',
+  styleUrls: ['../ui/sheets.css', './move.css'],
 })
 export class MovePage implements OnInit, OnDestroy {
   private readonly store = inject(Store);

@@ -24,7 +24,7 @@ const reaches: { id: MovePlan['bench']; title: string }[] = [
   imports: [FormsModule, InputText, RouterLink, Select],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './move-plan.html',
-  styleUrl: './move.css',
+  styleUrls: ['../ui/sheets.css', './move.css'],
 })
 export class MovePlanPanel {
   private readonly store = inject(Store);

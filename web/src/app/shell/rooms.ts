@@ -27,6 +27,7 @@ export function usualRoom(view: string, devices: number): Room {
     case 'bring-up':
     case 'hand-over':
     case 'move':
+    case 'field':
     case 'device':
       return { tray: 'strip', column: false };
     default:

@@ -1,0 +1,81 @@
+import { FieldPlanSchema, type FieldView } from '@nest-mark/core/api';
+import { standWords } from '../src/app/field/field-words';
+import { FieldActions, fieldFeature, type FieldState } from '../src/app/field/field.reducer';
+import { BatchActions } from '../src/app/state/batch.actions';
+
+/** What is typed into a trip stays under the hands that type it, whatever comes meanwhile. */
+
+const batchId = '00000000-0000-4000-8000-000000000001';
+const viewOf = (version: number, change: Partial<FieldView> = {}): FieldView => ({
+  batchId,
+  version,
+  plan: FieldPlanSchema.parse({}),
+  findings: [],
+  boards: [],
+  cautions: [],
+  standing: 'none',
+  why: '',
+  rehearsals: [],
+  before: [],
+  site: [],
+  visits: [],
+  bundleAt: null,
+  ...change,
+});
+const { reducer } = fieldFeature;
+const after = (...actions: Parameters<typeof reducer>[1][]): FieldState =>
+  actions.reduce<FieldState>(
+    (state, action) => reducer(state, action),
+    reducer(undefined, { type: 'start' }),
+  );
+const came = (view: FieldView) => FieldActions.came({ view });
+const plan = (minutes: number) => FieldPlanSchema.parse({ minutes });
+
+describe('a trip in the store', () => {
+  it('is read, edited and saved; what was typed after it was sent stays, and is still to be saved', () => {
+    const sent = plan(5);
+    const state = after(came(viewOf(1)), FieldActions.edited({ plan: sent }));
+    expect([state.dirty, state.view?.plan.minutes, state.view?.version]).toEqual([true, 5, 1]);
+    const saved = reducer(state, FieldActions.saved({ sent, view: viewOf(2, { plan: sent }) }));
+    expect([saved.dirty, saved.view?.version]).toEqual([false, 2]);
+    const typed = reducer(state, FieldActions.edited({ plan: plan(7) }));
+    const late = reducer(typed, FieldActions.saved({ sent, view: viewOf(2, { plan: sent }) }));
+    expect([late.dirty, late.view?.plan.minutes, late.view?.version]).toEqual([true, 7, 2]);
+  });
+
+  it('takes what goes on while somebody types: rehearsals, ticks and visits, not the plan nor its version', () => {
+    const state = after(
+      came(viewOf(1)),
+      FieldActions.edited({ plan: plan(7) }),
+      came(viewOf(5, { standing: 'passed', plan: plan(9) })),
+    );
+    expect([state.view?.plan.minutes, state.view?.version, state.view?.standing]).toEqual([7, 1, 'passed']);
+    const visited = reducer(state, FieldActions.visitKept({ view: viewOf(5, { bundleAt: 3 }) }));
+    expect([visited.kept, visited.view?.plan.minutes, visited.view?.bundleAt]).toEqual([1, 7, 3]);
+  });
+
+  it('shows the server’s own again after a refusal, and another batch’s never', () => {
+    const problem = { code: 'field-changed', detail: '' } as never;
+    const refused = after(
+      came(viewOf(1)),
+      FieldActions.edited({ plan: plan(7) }),
+      FieldActions.refused({ problem }),
+      came(viewOf(2)),
+    );
+    expect([refused.view?.plan.minutes, refused.view?.version]).toEqual([15, 2]);
+    expect(after(came(viewOf(1)), BatchActions.opened({ id: 'another' })).view).toBeNull();
+    expect(after(came(viewOf(1)), BatchActions.opened({ id: batchId })).view).not.toBeNull();
+    // What comes late for the batch of before is not mixed with what is typed for this one.
+    const other = after(
+      came(viewOf(1)),
+      FieldActions.edited({ plan: plan(7) }),
+      came(viewOf(1, { batchId: 'x' })),
+    );
+    expect([other.dirty, other.view?.plan.minutes]).toEqual([false, 15]);
+  });
+
+  it('has a word of its own for each standing of a rehearsal', () => {
+    const words = Object.values(standWords).map(({ word }) => word);
+    expect(new Set(words).size).toBe(words.length);
+  });
+});
