@@ -5,4 +5,5 @@ export * from './move/findings';
 export * from './move/instructions';
 export * from './move/model';
 export * from './move/on-board';
+export * from './move/take-off';
 export * from './move/ways';

@@ -13,6 +13,7 @@ import {
   wayIds,
   waysOf,
   withNetwork,
+  withoutNetwork,
   type Choosing,
   type MovePlan,
   type Moving,
@@ -26,6 +27,7 @@ import {
   findBoard,
   shippedBoards,
   type BoardProfile,
+  type Plan,
   type ShelvedNetwork,
 } from '../src';
 
@@ -415,6 +417,24 @@ describe('what is wrong with a move', () => {
       { networkId: id(1), priority: 40 },
     ]);
     expect(withNetwork(batch, id(2), 25).networks).toEqual([{ networkId: id(2), priority: 25 }]);
+  });
+
+  it('the old network goes out of the plan when boards have forgotten it, and not before', () => {
+    const both = {
+      ...devices,
+      networks: [
+        { networkId: id(2), priority: 9 },
+        { networkId: id(1), priority: 4 },
+      ],
+    };
+    const fixes = (plan: Plan, takenOff: number): unknown[] =>
+      moveFindings(movingOf(sound), plan, takenOff).map(({ fix }) => fix);
+    expect(fixes(both, 0)).toEqual([]);
+    expect(fixes(both, 1)).toEqual(['out-of-plan']);
+    expect(fixes(withoutNetwork(both, id(1)), 1)).toEqual([]);
+    expect(withoutNetwork(both, id(1)).networks).toEqual([{ networkId: id(2), priority: 9 }]);
+    // First the new one has to be there.
+    expect(fixes({ ...both, networks: [{ networkId: id(1), priority: 4 }] }, 1)).toEqual(['into-plan']);
   });
 });
 

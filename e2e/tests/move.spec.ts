@@ -116,6 +116,14 @@ test('twelve boards move to a new network; one with a wrong key comes back by it
   await app.api('POST', '/practice/actions', { do: 'spoil', nest: last.nest, fault: null });
   await page.getByRole('button', { name: 'Move 1 board' }).click();
   await expect(page.getByText('12 of 12', { exact: true })).toBeVisible({ timeout: 120_000 });
+
+  // Later and on request they forget the old one: asked once more before, and never those that did not come over.
+  await page.getByRole('button', { name: 'Take the old network off …' }).click();
+  await expect(page.getByText('None of them can go back over it.')).toBeVisible();
+  await page.getByRole('button', { name: 'Take it off 12 boards' }).click();
+  await expect(page.locator('tr[data-move="alone"]')).toHaveCount(12, { timeout: 120_000 });
+  await expect(page.getByText('12 boards forgot the old network.')).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Take the old network off …' })).toBeHidden();
 });
 
 test('a move that is left to the day: boards keep both networks, and come over when the old one ends', async ({

@@ -203,6 +203,50 @@ whenSandbox('a batch that moves', () => {
     expect(await addresses()).toEqual([beyond, beyond, beyond, beyond]);
   });
 
+  it('has the boards that came over forget the old network on request, and no others', async () => {
+    // All are on the new one. A plan that has it still would not be theirs.
+    const takeOff = (move: Move, deviceIds: string[], version = move.version): Promise<Move> =>
+      server.ok('POST', `/moves/${move.id}/start`, {
+        task: 'take-off',
+        deviceIds,
+        way: 'bench-key',
+        version,
+      });
+    const fresh = await begun();
+    expect(
+      await server.refused('POST', `/moves/${fresh.id}/start`, {
+        task: 'take-off',
+        deviceIds: [ids()[3]!],
+        way: 'bench-key',
+        version: fresh.version,
+      }),
+    ).toMatchObject({
+      code: 'move-not-ready',
+      detail: expect.stringContaining('1 board of them did not come over yet.') as string,
+    });
+    await start(fresh, [ids()[3]!]);
+    expect(stateOf(await ended(), 3)).toBe('moved');
+    await takeOff(fresh, [ids()[3]!]);
+    const done = await server.until(async () => {
+      const move = await current();
+      return move && move.running === null && stateOf(move, 3) !== 'moved' ? move : null;
+    });
+    expect(done.boards.find(({ deviceId }) => deviceId === ids()[3])).toMatchObject({
+      state: 'alone',
+      message: 'The old network is off it; the new one stays.',
+    });
+    expect(done.ended).toBe('1 board forgot the old network.');
+    // It would be written onto cards again.
+    const { plan: now, version } = await server.ok<Batch>('GET', `/batches/${batch.id}`);
+    await server.ok(
+      'PUT',
+      `/batches/${batch.id}`,
+      { plan: { ...now, networks: [{ networkId: next.id, priority: 25 }, ...now.networks] }, secrets: {} },
+      { 'If-Match': `"${String(version)}"` },
+    );
+    expect((await current())?.findings.map(({ fix }) => fix)).toEqual(['out-of-plan']);
+  });
+
   it('stops where the first board does not come over, and leaves the others where they are', async () => {
     // They are on the new network, which is the old one of this move; the bench’s own has another key now.
     await server.act({

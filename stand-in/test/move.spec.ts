@@ -2,7 +2,7 @@ import { readdir, readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { preSharedKey, utf8, toHex, wifiProfile, type BoardMoveState } from '@nest-mark/core';
 import type { NewNetwork } from '@nest-mark/core/moving';
-import { moveBoard, usualPatience, type BoardMoved, type MoveWork } from '@nest-mark/station';
+import { moveBoard, takeOff, usualPatience, type BoardMoved, type MoveWork } from '@nest-mark/station';
 import { noSandbox } from '../src/board/sandbox';
 import { benchKey, startBoard, type BoardWishes, type StartedBoard } from './helpers/started-board';
 
@@ -44,38 +44,43 @@ whenSandbox('a board that moves', () => {
       await new Promise((resolve) => setTimeout(resolve, 50));
   };
 
+  const workOf = (noted: (state: BoardMoveState) => void, told: (text: string) => void): MoveWork => ({
+    login: {
+      user: 'keeper',
+      key: benchKey.privateText,
+      agent: null,
+      password: null,
+      byPassword: false,
+    },
+    secrets: [],
+    network: networkOf(started.other.ssid, started.other.passphrase),
+    priority: 25,
+    returnSeconds: 20,
+    trialSeconds: 20,
+    now: true,
+    isNew: (address) => address.startsWith(`${started.other.network}.`),
+    place: () => Promise.resolve(started.place()),
+    seek: () => Promise.resolve(),
+    seekNew: () => Promise.resolve(),
+    note: (state) => {
+      noted(state);
+      return Promise.resolve();
+    },
+    told,
+    signal: new AbortController().signal,
+    patience: { ...usualPatience, away: 60, look: 0.1 },
+  });
+
   const move = async (more: Partial<MoveWork> = {}): Promise<Moved> => {
     const states: BoardMoveState[] = [];
     let output = '';
-    const end = await moveBoard({
-      login: {
-        user: 'keeper',
-        key: benchKey.privateText,
-        agent: null,
-        password: null,
-        byPassword: false,
-      },
-      secrets: [],
-      network: networkOf(started.other.ssid, started.other.passphrase),
-      priority: 25,
-      returnSeconds: 20,
-      trialSeconds: 20,
-      now: true,
-      isNew: (address) => address.startsWith(`${started.other.network}.`),
-      place: () => Promise.resolve(started.place()),
-      seek: () => Promise.resolve(),
-      seekNew: () => Promise.resolve(),
-      note: (state) => {
-        states.push(state);
-        return Promise.resolve();
-      },
-      told: (text) => {
+    const work = workOf(
+      (state) => states.push(state),
+      (text) => {
         output += text;
       },
-      signal: new AbortController().signal,
-      patience: { ...usualPatience, away: 60, look: 0.1 },
-      ...more,
-    });
+    );
+    const end = await moveBoard({ ...work, ...more });
     return { end, states, output };
   };
   const profiles = (): Promise<string[]> =>
@@ -90,6 +95,54 @@ whenSandbox('a board that moves', () => {
   const onBoard = (script: string): Promise<void> =>
     started.system().does(`PATH=/usr/local/bin:$PATH; ${script}`);
   const address = (): string => started.board.view.address ?? '';
+
+  it('forgets its old network when it is asked to, and only where it says itself that it is on the new one', async () => {
+    await begin();
+    const forget = (): Promise<BoardMoved> => {
+      const work = workOf(
+        () => undefined,
+        () => undefined,
+      );
+      return takeOff({ ...work, oldHex: toHex(utf8('Saltmarsh Bench')) });
+    };
+    // Where it is now it would be cut off for good.
+    expect(await forget()).toEqual({
+      state: 'hand',
+      message: 'It was not proved on the new network: look for it there first.',
+    });
+    expect((await move()).end.state).toBe('moved');
+    // An address of the new network is not enough.
+    const { network } = workOf(
+      () => undefined,
+      () => undefined,
+    );
+    const stranger = { ...network, uuid: '00000000-0000-4000-8000-000000000009', ssidHex: 'aa' };
+    expect(
+      await takeOff({
+        ...workOf(
+          () => undefined,
+          () => undefined,
+        ),
+        network: stranger,
+        oldHex: toHex(utf8('Saltmarsh Bench')),
+      }),
+    ).toMatchObject({ state: 'hand', message: expect.stringContaining('does not say itself') as string });
+    expect(await profiles()).toEqual([kept, 'practice-1.nmconnection']);
+    expect(await forget()).toEqual({
+      state: 'alone',
+      message: 'The old network is off it; the new one stays.',
+    });
+    expect(await profiles()).toEqual([kept]);
+    expect(await forget()).toEqual({ state: 'alone', message: 'The old network was off it already.' });
+    expect(address()).toMatch(`${started.other.network}.`);
+    // Nor does it come back with a start.
+    await onBoard('systemctl reboot');
+    for (let tries = 0; address() !== '' && tries < 600; tries++)
+      await new Promise((resolve) => setTimeout(resolve, 50));
+    for (let tries = 0; !address().startsWith(started.other.network) && tries < 600; tries++)
+      await new Promise((resolve) => setTimeout(resolve, 50));
+    expect(address()).toMatch(`${started.other.network}.`);
+  });
 
   it('is tried, armed, switched over, proved and kept; its old network stays, below the new one', async () => {
     await begin();

@@ -48,3 +48,4 @@ export * from './shell/shell';
 export * from './shell/shell-error';
 export * from './shell/terminal';
 export * from './move/move-board';
+export * from './move/take-off';

@@ -8,7 +8,9 @@ import {
   keepNetwork,
   lookQuestion,
   readLook,
+  readTakenOff,
   returnNow,
+  takeOffNetwork,
   type NewNetwork,
 } from '@nest-mark/core/moving';
 import { program } from './helpers/programs';
@@ -147,6 +149,58 @@ nmcli --wait 60 connection up uuid 626dd384-8b3d-3690-9511-192b2c79b3fd >/dev/nu
   });
 });
 
+(whenManager ? describe : describe.skip)('an old network taken off by the real NetworkManager', () => {
+  const old = utf8('Bench; øst "1"');
+  const start = `mount -t tmpfs t /etc/NetworkManager && mkdir -p /run/dbus /var/lib/NetworkManager /etc/NetworkManager/system-connections /run/NetworkManager/system-connections
+printf '[main]\\nplugins=keyfile\\nno-auto-default=*\\n' >/etc/NetworkManager/NetworkManager.conf
+cd /etc/NetworkManager/system-connections
+cat >there.nmconnection <<'END'
+[connection]
+id=there
+uuid=${id}
+type=ethernet
+interface-name=w0
+
+[ipv4]
+method=manual
+address1=10.78.2.50/24
+END
+cat >old.nmconnection <<'END'
+${wifiProfile({ ssid: old, security: 'wpa2-psk', hidden: false, key: 'ab'.repeat(32), priority: 30 }, { id: 'old: one', uuid: '626dd384-8b3d-3690-9511-192b2c79b3fd', auto: true })}
+END
+cat >other.nmconnection <<'END'
+${wifiProfile({ ssid: utf8('Bench'), security: 'wpa2-psk', hidden: false, key: 'ab'.repeat(32), priority: 1 }, { id: 'other', uuid: '626dd384-8b3d-3690-9511-192b2c79b3fe', auto: true })}
+END
+chmod 600 *
+dbus-daemon --system --nofork --nopidfile & pids=$!
+until [ -S /run/dbus/system_bus_socket ]; do sleep 0.1; done
+NetworkManager --no-daemon >/run/nm.log 2>&1 & pids="$pids $!"
+until nmcli -t -f DEVICE,STATE device 2>/dev/null | grep -q '^w0:'; do sleep 0.1; done
+nmcli --wait 60 connection up uuid ${id} >/dev/null`;
+  const forget = (network: NewNetwork, name: Uint8Array, title: string): string => {
+    const file = join(folder, title);
+    writeFileSync(file, takeOffNetwork('networkmanager', network, toHex(name)));
+    return `sh ${file} 2>/dev/null; echo "ended $?"`;
+  };
+  const left =
+    'ls /etc/NetworkManager/system-connections; nmcli -t -f NAME connection show | grep -v "^[lw][o1]$" | sort';
+
+  it('is found by the octets of its name, among others; nothing goes where the board is not on the new one', () => {
+    const elsewhere = { ...wifi, uuid: '00000000-0000-4000-8000-000000000009' };
+    const told = inside(start, [
+      ['not there', `${forget(elsewhere, old, 'a.sh')}; ${left}`],
+      ['strange', `${forget(wifi, utf8('Bench; øst'), 'b.sh')}; ${left}`],
+      ['off', `${forget(wifi, old, 'c.sh')}; ${left}`],
+      ['again', forget(wifi, old, 'd.sh')],
+    ]);
+    const all = 'old.nmconnection\nother.nmconnection\nthere.nmconnection\nold\\: one\nother\nthere';
+    expect(told['not there']).toBe(`ended 30\n${all}`);
+    expect(told['strange']).toBe(`gone 0\nended 0\n${all}`);
+    expect(told['off']).toBe('gone 1\nended 0\nother.nmconnection\nthere.nmconnection\nother\nthere');
+    expect(readTakenOff(told['again'] ?? '')).toBe(0);
+  });
+});
+
 (whenSupplicant ? describe : describe.skip)('a move by the real wpa_supplicant', () => {
   const conf = '/etc/wpa_supplicant/wpa_supplicant-w0.conf';
   const start = `mount -t tmpfs t /etc/wpa_supplicant
@@ -190,5 +244,26 @@ until wpa_cli -i w0 list_networks 2>/dev/null | grep -q CURRENT; do sleep 0.1; d
       ),
     );
     expect(told['refused']).toBe('ended 6');
+  });
+
+  it('has its old network taken off by the octets of its name once it is on the new one, and saved so', () => {
+    // Over the cable only an open one comes to its end.
+    const open: NewNetwork = { ...wifi, security: 'open', key: '' };
+    const forget = (name: Uint8Array, title: string): string => {
+      const file = join(folder, title);
+      writeFileSync(file, takeOffNetwork('wpa-supplicant', open, toHex(name)));
+      return `sh ${file} 2>/dev/null; echo "ended $?"`;
+    };
+    const told = inside(start, [
+      ['early', `${forget(utf8('Bench'), 'early.sh')}; ${shows}`],
+      [
+        'off',
+        `${shell(addNetwork('wpa-supplicant', open), 'added.sh')} >/dev/null; ${D}/go; until wpa_cli -i w0 status | grep -q '^wpa_state=COMPLETED'; do sleep 0.1; done; ${forget(utf8('Bench'), 'off.sh')}; ${shows}; grep -w ssid ${conf}; stat -c %a ${conf}`,
+      ],
+      ['again', forget(utf8('Bench'), 'again.sh')],
+    ]);
+    expect(told['early']).toBe('ended 30\n0 Bench any [CURRENT]');
+    expect(told['off']).toBe('gone 1\nended 0\n1 New Hall; 2 any [CURRENT]\n\tssid="New Hall; 2"\n600');
+    expect(readTakenOff(told['again'] ?? '')).toBe(0);
   });
 });

@@ -4,7 +4,7 @@ import { LoginWaySchema } from './bring-up';
 
 /** Messages of moves to another network. */
 
-/** Where a board is in a move; the last six are how it ended. */
+/** Where a board is in a move; those from `moved` on are how it ended. */
 export const BoardMoveStateSchema = z.enum([
   'looking',
   'adding',
@@ -12,7 +12,9 @@ export const BoardMoveStateSchema = z.enum([
   'switching',
   'proving',
   'keeping',
+  'taking-off',
   'moved',
+  'alone',
   'waits',
   'came-back',
   'missing',
@@ -54,7 +56,12 @@ export const MoveSchema = z.object({
 export type Move = z.infer<typeof MoveSchema>;
 
 export const NewMoveSchema = z.object({ plan: MovePlanSchema });
+/** Going over to the new network; or, later and on request, forgetting the old one. */
+export const MoveTaskSchema = z.enum(['move', 'take-off']);
+export type MoveTask = z.infer<typeof MoveTaskSchema>;
+
 export const StartMoveSchema = z.object({
+  task: MoveTaskSchema.default('move'),
   deviceIds: z.array(z.uuid()).min(1).max(1000),
   way: LoginWaySchema,
   /** Of the move as it was looked at. */

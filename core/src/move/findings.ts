@@ -3,8 +3,11 @@ import type { Plan } from '../plan/model';
 import type { MoveFinding } from './model';
 import type { Moving } from './ways';
 
-/** What is wrong with a move as a whole, or worth knowing of it; what stops it comes first. */
-export function moveFindings({ plan, from, to, bridge }: Moving, batch: Plan): MoveFinding[] {
+/**
+ * What is wrong with a move as a whole, or worth knowing of it; what stops it comes first.
+ * @param takenOff boards that have forgotten the old network
+ */
+export function moveFindings({ plan, from, to, bridge }: Moving, batch: Plan, takenOff = 0): MoveFinding[] {
   const findings: MoveFinding[] = [];
   const add = (text: string, todo: string, more: Partial<MoveFinding> = {}): void => {
     findings.push({ text, todo, stops: false, fix: null, ...more });
@@ -59,6 +62,12 @@ export function moveFindings({ plan, from, to, bridge }: Moving, batch: Plan): M
       'Add it when the move is decided.',
       { fix: 'into-plan' },
     );
+  else if (takenOff > 0 && from.id !== to.id && batch.networks.some(({ networkId }) => networkId === from.id))
+    add(
+      'The plan of the batch still has the old network: cards that are written from now on would join it, and boards that forgot it are not as planned.',
+      'Take it out when no board needs it any more.',
+      { fix: 'out-of-plan' },
+    );
   return findings;
 }
 
@@ -68,3 +77,9 @@ export function withNetwork(batch: Plan, networkId: string, priority: number): P
   const highest = Math.max(0, ...others.map((join) => join.priority));
   return { ...batch, networks: [{ networkId, priority: Math.max(priority, highest + 1) }, ...others] };
 }
+
+/** A batch's plan without a network that its boards have left. */
+export const withoutNetwork = (batch: Plan, networkId: string): Plan => ({
+  ...batch,
+  networks: batch.networks.filter((join) => join.networkId !== networkId),
+});

@@ -81,6 +81,6 @@ export const MoveFindingSchema = z.object({
   /** Whether nothing is begun before it is mended. */
   stops: z.boolean(),
   /** What a button can do about it; null for nothing. */
-  fix: z.enum(['into-plan']).nullable(),
+  fix: z.enum(['into-plan', 'out-of-plan']).nullable(),
 });
 export type MoveFinding = z.infer<typeof MoveFindingSchema>;

@@ -95,7 +95,7 @@ const supplicantLines = ({ ssidHex, hidden, security, key }: NewNetwork): string
 ];
 
 /** The interface that the supplicant works on. */
-const INTERFACE = `i=$(wpa_cli interface 2>/dev/null | awk '/^Selected interface/ { gsub(/\\047/, "", $3); print $3; exit }')
+export const INTERFACE = `i=$(wpa_cli interface 2>/dev/null | awk '/^Selected interface/ { gsub(/\\047/, "", $3); print $3; exit }')
 [ -n "$i" ] || exit 4`;
 
 /**

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import * as z from 'zod';
+import type * as z from 'zod';
 import {
   BundleSchema,
   FieldViewSchema,

@@ -1,7 +1,7 @@
 import { inSubnet, ssidBytes, toHex, wifiProfile, type Device } from '@nest-mark/core';
-import type { BoardMoveState } from '@nest-mark/core/api';
+import type { BoardMoveState, MoveTask } from '@nest-mark/core/api';
 import type { NewNetwork } from '@nest-mark/core/moving';
-import { moveBoard, TRIAL_SECONDS, type BoardMoved } from '@nest-mark/station';
+import { moveBoard, takeOff, TRIAL_SECONDS, type BoardMoved } from '@nest-mark/station';
 import { loginFor, Places, together } from '../bringup';
 import { lookIn } from '../finding';
 import { boardKey } from '../networks';
@@ -20,7 +20,13 @@ const SEEK_EVERY = 1500;
 /** What ends the whole move rather than one board's. */
 const CHANGED = 'The new network was changed after the move was begun. Begin it anew.';
 
-const well = (state: BoardMoved['state']): boolean => state === 'moved' || state === 'waits';
+const well = (state: BoardMoved['state']): boolean =>
+  state === 'moved' || state === 'waits' || state === 'alone';
+/** What is said of boards at the end, by what they were told to do. */
+const words: Record<MoveTask, { did: string; not: string }> = {
+  move: { did: 'came over', not: 'did not come over' },
+  'take-off': { did: 'forgot the old network', not: 'did not forget the old network' },
+};
 const counted = (count: number): string => `${String(count)} ${count === 1 ? 'board' : 'boards'}`;
 
 /** One run, as it goes through its boards. */
@@ -97,22 +103,27 @@ class Moving {
       });
       moves.events.send({ type: 'move', batchId: batch.id });
     };
-    return moveBoard({
+    const about = {
       login,
       secrets: network.key === '' ? [] : [network.key],
       network,
-      priority: order.plan.priority,
-      returnSeconds: order.plan.returnMinutes * 60,
-      trialSeconds: TRIAL_SECONDS,
-      now: order.plan.bench === 'both',
-      isNew: (address) => inSubnet(address, order.to.subnet),
+      isNew: (address: string) => inSubnet(address, order.to.subnet),
       place: () => this.places.of(deviceId),
       seek: () => this.places.seek(),
-      seekNew: this.seekNew,
       note,
       told: () => undefined,
       signal: handle.control.signal,
       patience: moves.bringUps.patience,
+    };
+    if (order.task === 'take-off' && order.oldHex !== null)
+      return takeOff({ ...about, oldHex: order.oldHex });
+    return moveBoard({
+      ...about,
+      priority: order.plan.priority,
+      returnSeconds: order.plan.returnMinutes * 60,
+      trialSeconds: TRIAL_SECONDS,
+      now: order.plan.bench === 'both',
+      seekNew: this.seekNew,
     });
   }
 }
@@ -173,7 +184,7 @@ export const moveRun = (moves: Moves): KindOfRun => ({
         const why = group.find(({ state }) => !well(state))?.message ?? '';
         return {
           state: 'failed',
-          reason: `${at === 1 ? 'The first board' : 'A group'} did not come over, so ${left === 1 ? 'the other one was' : `the other ${String(left)} were`} not begun: ${why}`,
+          reason: `${at === 1 ? 'The first board' : 'A group'} ${words[order.task].not}, so ${left === 1 ? 'the other one was' : `the other ${String(left)} were`} not begun: ${why}`,
         };
       }
     }
@@ -184,8 +195,8 @@ export const moveRun = (moves: Moves): KindOfRun => ({
       state: 'done',
       reason:
         hands === 0
-          ? `${counted(items.length)} came over.`
-          : `${counted(hands)} of ${String(items.length)} did not come over.`,
+          ? `${counted(items.length)} ${words[order.task].did}.`
+          : `${counted(hands)} of ${String(items.length)} ${words[order.task].not}.`,
     };
   },
   interrupted: () =>

@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import * as z from 'zod';
 import { MoveSchema, NewMoveSchema, StartMoveSchema, type Move } from '@nest-mark/core/api';
-import { isSure } from '@nest-mark/core';
+import { isSure, ssidBytes, toHex, type ShelvedNetwork } from '@nest-mark/core';
 import { moveFindings } from '@nest-mark/core/moving';
 import { waysOf as loginsOf } from '../bringup';
 import { batchProgress } from '../finding';
@@ -27,11 +27,37 @@ const viewOf = async (moves: Moves, id: string): Promise<Move> => {
   return moveView(moves, batch, move);
 };
 
-/** Begins to move boards. @throws Problem */
+const counted = (count: number): string => `${String(count)} ${count === 1 ? 'board' : 'boards'}`;
+
+/**
+ * The octets of the old network's name, for boards that have come over and may forget it.
+ * @throws Problem where one of them has not come over, or the old network is not known any more
+ */
+async function leaving(
+  moves: Moves,
+  moveId: string,
+  from: ShelvedNetwork | null,
+  deviceIds: readonly string[],
+): Promise<string> {
+  const ssid = from && ssidBytes(from);
+  if (!ssid || ssid.length === 0)
+    throw problem('move-not-ready', {
+      why: 'The old network is not chosen, or no longer on the shelf. Choose it, so that its name is known.',
+    });
+  const stands = new Map((await moves.repository.boards(moveId)).map((one) => [one.deviceId, one.state]));
+  const early = deviceIds.filter((id) => !['moved', 'alone'].includes(stands.get(id) ?? '')).length;
+  if (early > 0)
+    throw problem('move-not-ready', {
+      why: `${counted(early)} of them did not come over yet. The old network is taken off boards only that were proved on the new one.`,
+    });
+  return toHex(ssid);
+}
+
+/** Begins to move boards, or to take the old network off those that have moved. @throws Problem */
 async function start(
   moves: Moves,
   id: string,
-  { deviceIds, way, version }: z.infer<typeof StartMoveSchema>,
+  { deviceIds, way, version, task }: z.infer<typeof StartMoveSchema>,
   begunBy: string,
 ): Promise<Move> {
   const { move, batch } = await needMove(moves, id);
@@ -39,7 +65,7 @@ async function start(
   const lacks = loginsOf(moves.bringUps, batch).find((one) => one.way === way)?.lacks ?? '';
   if (lacks !== '') throw problem('way-missing', { why: lacks });
   const { moving } = await factsOf(moves, batch, move.plan, dayOf(new Date()));
-  const { to, plan } = moving;
+  const { to, from, plan } = moving;
   const [grave] = moveFindings(moving, batch.plan).filter(({ stops }) => stops);
   if (grave || !to)
     throw problem('move-not-ready', { why: `${grave?.text ?? ''} ${grave?.todo ?? ''}`.trim() });
@@ -52,8 +78,11 @@ async function start(
     throw problem('not-a-proved-board', {
       name: batch.plan.devices.find((device) => device.id === stranger)?.hostName ?? stranger,
     });
+  const old = task === 'take-off' ? await leaving(moves, move.id, from, wanted) : null;
   const order: MoveOrder = {
     moveId: move.id,
+    task,
+    oldHex: old,
     way,
     plan,
     to: { id: to.id, version: to.version, subnet: to.subnet },
@@ -80,7 +109,7 @@ async function start(
           {
             kind: 'move-started',
             batchId: batch.id,
-            text: `Moving ${String(wanted.length)} ${wanted.length === 1 ? 'board' : 'boards'} to another network was begun.`,
+            text: `${task === 'move' ? `Moving ${counted(wanted.length)} to another network` : `Taking the old network off ${counted(wanted.length)}`} was begun.`,
           },
         ],
         db,
@@ -171,7 +200,8 @@ export const moveRoutes = (moves: Moves): Route[] => [
   route({
     method: 'post',
     path: '/moves/:id/start',
-    summary: 'Move proved boards, over SSH with the host keys that were made for them',
+    summary:
+      'Move proved boards, over SSH with the host keys that were made for them; or have those that moved forget the old network',
     params: IdSchema,
     body: StartMoveSchema,
     answer: MoveSchema,

@@ -31,7 +31,7 @@ export async function moveView(moves: Moves, batch: StoredBatch, move: StoredMov
     })),
     days: daysOf(facts.moving, ways),
     lost: lostByWaiting(facts.moving, facts.boards),
-    findings: moveFindings(facts.moving, batch.plan),
+    findings: moveFindings(facts.moving, batch.plan, boards.filter(({ state }) => state === 'alone').length),
     boards,
     running: open
       ? {

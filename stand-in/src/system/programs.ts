@@ -253,6 +253,7 @@ fields=NAME,UUID,TYPE,DEVICE
 while :; do
     case $1 in
         -t) ;;
+        -e) shift ;;
         -f | -g | --wait) [ "$1" = --wait ] || fields=$2; shift ;;
         *) break ;;
     esac
@@ -265,7 +266,10 @@ case $command in
     show)
         if [ "$1" = uuid ]; then
             f=$(file_of "$2") || exit 10
-            if [ "$(get "$f" autoconnect)" = false ]; then echo no; else echo yes; fi
+            if [ "$fields" = 802-11-wireless.ssid ]; then
+                for o in $(name "$f" | tr ';' ' '); do printf "\\\\$(printf %03o "$o")"; done
+                echo
+            elif [ "$(get "$f" autoconnect)" = false ]; then echo no; else echo yes; fi
             exit 0
         fi
         for f in "$dir"/*.nmconnection; do
@@ -282,6 +286,7 @@ case $command in
                     AUTOCONNECT) value=yes; [ "$(get "$f" autoconnect)" != false ] || value=no ;;
                     AUTOCONNECT-PRIORITY) value=$(get "$f" autoconnect-priority); value=\${value:-0} ;;
                     ACTIVE) value=$on ;;
+                    FILENAME) value=$f ;;
                     DEVICE) value=; [ "$on" = no ] || value=wlan0 ;;
                 esac
                 line=\${line:+$line:}$value

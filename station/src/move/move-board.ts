@@ -20,7 +20,7 @@ import { ShellError } from '../shell/shell-error';
 
 /** How a board's move ended, or stands. */
 export interface BoardMoved {
-  state: Extract<BoardMoveState, 'moved' | 'waits' | 'came-back' | 'missing' | 'hand' | 'stopped'>;
+  state: Extract<BoardMoveState, 'moved' | 'alone' | 'waits' | 'came-back' | 'missing' | 'hand' | 'stopped'>;
   message: string;
 }
 

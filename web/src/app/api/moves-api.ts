@@ -1,7 +1,7 @@
 import { Injectable } from '@angular/core';
 import { map, type Observable } from 'rxjs';
 import * as z from 'zod';
-import { MoveSchema, type LoginWay, type Move, type MovePlan } from '@nest-mark/core/api';
+import { MoveSchema, type LoginWay, type Move, type MovePlan, type MoveTask } from '@nest-mark/core/api';
 import { call, once, order } from './requests';
 
 const Current = z.object({ move: MoveSchema.nullable() });
@@ -18,8 +18,16 @@ export class MovesApi {
       body: { plan },
       headers: { 'If-Match': `"${String(version)}"` },
     });
-  start = ({ id, version }: Move, deviceIds: readonly string[], way: LoginWay): Observable<Move> =>
-    call('POST', `/moves/${id}/start`, MoveSchema, { body: { deviceIds, way, version }, headers: once() });
+  start = (
+    { id, version }: Move,
+    task: MoveTask,
+    deviceIds: readonly string[],
+    way: LoginWay,
+  ): Observable<Move> =>
+    call('POST', `/moves/${id}/start`, MoveSchema, {
+      body: { task, deviceIds, way, version },
+      headers: once(),
+    });
   stop = (id: string): Observable<void> => order('POST', `/moves/${id}/stop`);
   putAway = (id: string): Observable<void> => order('POST', `/moves/${id}/put-away`);
 }

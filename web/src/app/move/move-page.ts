@@ -11,7 +11,7 @@ import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import { inSubnet, isSure } from '@nest-mark/core';
 import { MovePlanSchema, wayTitles, type LoginWay, type MovePlan } from '@nest-mark/core/api';
-import { instructionsOf, withNetwork, type WayId } from '@nest-mark/core/moving';
+import { instructionsOf, withNetwork, withoutNetwork, type WayId } from '@nest-mark/core/moving';
 import { Button } from 'primeng/button';
 import { Select } from 'primeng/select';
 import { networksFeature } from '../state/networks.reducer';
@@ -136,6 +136,17 @@ export class MovePage implements OnInit, OnDestroy {
       )
       .map(({ deviceId }) => deviceId);
   });
+  /** Boards that came over and still have the old network; that they are proved there, the server and they themselves say. */
+  protected readonly leaving = computed(() => {
+    const chosen = new Set(this.selected().map(({ device }) => device.id));
+    return this.rows()
+      .filter(
+        ({ deviceId, stand }) => stand?.state === 'moved' && (chosen.size === 0 || chosen.has(deviceId)),
+      )
+      .map(({ deviceId }) => deviceId);
+  });
+  /** Whether somebody was asked once more before the old network is taken off. */
+  protected readonly asking = signal(false);
   protected readonly moved = computed(() => this.rows().filter(({ stand }) => stand?.sign === 'well').length);
   protected readonly hands = computed(() => this.rows().filter(({ stand }) => stand?.sign === 'hand').length);
 
@@ -169,7 +180,20 @@ export class MovePage implements OnInit, OnDestroy {
   }
 
   protected start(): void {
-    this.store.dispatch(MoveActions.started({ deviceIds: this.meant(), way: this.way() }));
+    this.store.dispatch(MoveActions.started({ task: 'move', deviceIds: this.meant(), way: this.way() }));
+  }
+
+  protected takeOff(): void {
+    this.asking.set(false);
+    this.store.dispatch(
+      MoveActions.started({ task: 'take-off', deviceIds: this.leaving(), way: this.way() }),
+    );
+  }
+
+  /** Cards that are written from now on do not join the old network any more. */
+  protected outOfPlan(): void {
+    const networkId = this.move()?.plan.fromId ?? null;
+    if (networkId !== null) this.editor.edit((plan) => withoutNetwork(plan, networkId));
   }
 
   protected stop(): void {

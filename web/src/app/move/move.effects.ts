@@ -95,11 +95,11 @@ export const start = createEffect(
     actions.pipe(
       ofType(MoveActions.started),
       concatLatestFrom(() => store.select(moveFeature.selectMove)),
-      exhaustMap(([{ deviceIds, way }, move]) =>
+      exhaustMap(([{ task, deviceIds, way }, move]) =>
         move === null
           ? EMPTY
           : asked(
-              api.start(move, deviceIds, way),
+              api.start(move, task, deviceIds, way),
               (begun) => MoveActions.came({ batchId: begun.batchId, move: begun }),
               (problem) => MoveActions.refused({ problem }),
             ),

@@ -1,5 +1,5 @@
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
-import type { LoginWay, Move, MovePlan, Problem } from '@nest-mark/core/api';
+import type { LoginWay, Move, MovePlan, MoveTask, Problem } from '@nest-mark/core/api';
 import { BatchActions } from '../state/batch.actions';
 
 export const MoveActions = createActionGroup({
@@ -12,7 +12,7 @@ export const MoveActions = createActionGroup({
     Planned: props<{ plan: MovePlan }>(),
     Edited: props<{ plan: MovePlan }>(),
     Saved: props<{ batchId: string; sent: MovePlan; move: Move }>(),
-    Started: props<{ deviceIds: string[]; way: LoginWay }>(),
+    Started: props<{ task: MoveTask; deviceIds: string[]; way: LoginWay }>(),
     Stopped: emptyProps(),
     'Put Away': emptyProps(),
     Refused: props<{ problem: Problem }>(),
