@@ -93,7 +93,6 @@ async function shots(page: Page): Promise<void> {
   while (Number(await bar.getAttribute('aria-valuenow')) < 60) await page.waitForTimeout(100);
   await shot('cards-writing');
   await verified();
-  await shot('cards-verified');
   await practice({ do: 'pace', bootSeconds: 1, slotRate: 0 });
   for (let n = 0; n < 2; n++) {
     await practice({ do: 'pullIdle' });
@@ -158,6 +157,16 @@ async function shots(page: Page): Promise<void> {
   await page.getByText('12 of 12').waitFor({ timeout: 180_000 });
   await page.getByRole('button', { name: 'Add it to the plan' }).click();
   await page.getByRole('button', { name: 'Put away' }).click();
+  await go('Field');
+  await page.getByRole('combobox', { name: 'Network that serves there' }).click();
+  await page.getByRole('option', { name: 'Keeper’s hotspot' }).click();
+  await page.getByLabel('each board runs on a battery there').check();
+  await page.getByText('room for 7 boards').waitFor();
+  await page.getByRole('button', { name: 'Begin a rehearsal' }).click();
+  await page.getByText('rehearsed, and it passed').waitFor({ timeout: 120_000 });
+  await page.getByLabel(/hotspot stays on without a client/).check();
+  await page.evaluate("document.getElementById('rehearsal-title').scrollIntoView()");
+  await shot('field');
   // Back on the bench’s own network for what follows.
   await practice({ do: 'other-air', air: null });
   await post(`/batches/${batchId}/searches`, { subnet: '127.44.8.0/24', port: 2222 });

@@ -250,4 +250,43 @@ export const guide: readonly GuidePart[] = [
       },
     ],
   },
+  {
+    id: 'move',
+    title: 'Move to another network',
+    view: 'move',
+    steps: [
+      {
+        do: 'As soon as you hear of it: put the new network onto the shelf, plan the move, and read what is lost by waiting.',
+        why: 'While the old network lives, everything is done from your chair. After its last day each board wants a cable, a screen or its card.',
+      },
+      {
+        do: 'Let the boards go over: one first, then in groups. A session that is cut off then is expected.',
+        why: 'Each tries its way back before, and is back on the old network by itself unless it proves its key on the new one.',
+      },
+      {
+        do: 'When all are over and nobody misses anything, take the old network off them, and out of the plan.',
+      },
+    ],
+  },
+  {
+    id: 'field',
+    title: 'Into the field',
+    view: 'field',
+    steps: [
+      {
+        do: 'Put the phone’s hotspot onto the shelf, and into the plan before the cards are written.',
+        why: 'It does the router’s work there. Its setting for 2.4 GHz is what all boards hear (common practice).',
+      },
+      {
+        do: 'Rehearse at home, with the very phone and the very laptop: hotspot on, home network off, boards on, all proved.',
+        why: 'What is wrong shows where the tools are: no room for all, a phone that falls asleep, clients that are kept apart.',
+      },
+      {
+        do: 'Reckon the batteries with the coldest night and something kept back. Never charge frozen cells.',
+      },
+      {
+        do: 'Take the bundle along, and tick off both lists. On site: one board first, and write each visit down.',
+      },
+    ],
+  },
 ];
