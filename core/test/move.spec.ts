@@ -67,6 +67,7 @@ const board: MovingBoard = {
   loginLacks: '',
   password: true,
   written: true,
+  again: true,
 };
 
 interface Case {
@@ -168,9 +169,10 @@ describe('the ways of a board', () => {
     [
       'its system is on a USB disk',
       { board: { profile: { ...full, storage: 'usb' } } },
-      without('sister', 'card'),
+      without('sister', 'settings', 'card'),
     ],
-    ['its image is set up by hand', { board: { written: false } }, without('card')],
+    ['its image takes settings in once', { board: { again: false } }, without('settings')],
+    ['its image is set up by hand', { board: { written: false, again: false } }, without('settings', 'card')],
     ['its profile is gone', { board: { profile: null } }, []],
     [
       'after the old network with nothing at hand',
@@ -178,7 +180,7 @@ describe('the ways of a board', () => {
         today: '2027-02-01',
         plan: { oldEnds: '2027-01-31', ...hands({ cable: false, screen: false, spares: [] }) },
       },
-      ['card'],
+      ['settings', 'card'],
     ],
   ])('are open exactly when they can be gone: %s', (_what, one, expected) => {
     expect([...open(one)].sort()).toEqual([...expected].sort());
@@ -318,9 +320,12 @@ describe('the days of a move', () => {
       plan: { ...plan, ...hands({ cable: false, screen: false, spares: [] }) },
       bridge: null,
     });
-    expect(lostByWaiting(bare, [{ ...board, written: false }])).toBe(
-      'After 2027-06-30 1 board has no way left.',
+    const left = (change: Partial<MovingBoard>): string => lostByWaiting(bare, [{ ...board, ...change }]);
+    expect(left({ written: false, again: false })).toBe('After 2027-06-30 1 board has no way left.');
+    expect(left({ again: false })).toBe(
+      'After 2027-06-30 1 board needs its card written anew, and loses what is on it.',
     );
+    expect(left({})).toBe('After 2027-06-30 1 board needs its card in a slot.');
   });
 
   it('a board that waits has no more ways than one that does not', () => {

@@ -52,6 +52,13 @@ test('a spoilt card: the check says what is wrong before anybody waits for the b
   execFileSync('dd', [`if=${card}`, `of=${partition}`, 'bs=1M', 'skip=1', 'count=48', 'status=none']);
   execFileSync('fsck.fat', ['-n', partition], { env, stdio: 'pipe' });
 
+  // Its settings alone are written anew: another instance of the same device.
+  const meta = (): string => execFileSync('mtype', [...boot(card), '::meta-data'], { env, encoding: 'utf8' });
+  const before = meta();
+  await page.getByRole('button', { name: 'Write its settings anew' }).click();
+  await expect.poll(() => meta() !== before && meta().includes('tank-01')).toBe(true);
+  await expect(page.getByRole('heading', { name: 'Nothing wrong was found' })).toBeVisible();
+
   await bootAndProve(page, 'tank-01');
 });
 

@@ -58,7 +58,7 @@ test('twelve boards move to a new network; one with a wrong key comes back by it
   await page.getByRole('button', { name: 'Plan a move' }).click();
   await choose(page, 'New network', 'New hall');
   await page.getByLabel('its last day, if known').first().fill('2099-06-30');
-  await expect(page.getByText(/^After 2099-06-30 12 boards need their card written anew/)).toBeVisible();
+  await expect(page.getByText(/^After 2099-06-30 12 boards need their cards in a slot/)).toBeVisible();
   await page.getByLabel('a cable to a socket of the new network').check();
   await expect(page.getByText('After 2099-06-30 12 boards need a cable.')).toBeVisible();
   await expect(page.getByRole('region', { name: 'Day by day' })).toContainText('Put “New hall” beside');

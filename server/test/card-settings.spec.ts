@@ -1,156 +1,217 @@
 import { execFileSync } from 'node:child_process';
-import {
-  preSharedKey,
-  PROMPT_FILE,
-  settingsOf,
-  ssidText,
-  type Batch,
-  type Image,
-  type LogEntry,
-  type Plan,
-  type ShelvedNetwork,
+import { createHash } from 'node:crypto';
+import { readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import type {
+  Batch,
+  BatchProgress,
+  Exposure,
+  Image,
+  LogEntry,
+  PracticeView,
+  Proposal,
+  SlotCheck,
 } from '@nest-mark/core';
-import { cardSettings, gather } from '../src/cards/material';
+import { emptyNetwork, type ShelvedNetwork } from '@nest-mark/core';
+import { noSandbox } from '../../stand-in/src/board/sandbox';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
 
-let server: TestServer;
-let image: Image;
-beforeAll(async () => {
-  server = await TestServer.start('127.61.9');
-  image = await server.shelve(baseImage);
-});
-afterAll(() => server.end());
+/** The settings on a card are written anew and nothing else: its board comes to the new network with what it has stored. */
 
-const onCard = async (batch: Batch, index: number) => {
-  const device = batch.plan.devices[index]!;
-  const material = await gather(server.domains.cards, batch, 'round', settingsOf(batch.plan, device).imageId);
-  return cardSettings(server.domains.cards, material, device);
+const network = '127.61.97';
+const beyond = '127.61.161';
+const port = 2222;
+const env = { ...process.env, MTOOLS_SKIP_CHECK: '1' };
+let server: TestServer;
+let batch: Batch;
+let next: ShelvedNetwork;
+
+const image = (): string => join(server.folder, 'practice/cards/card-01.img');
+const onCard = (name: string): string =>
+  execFileSync('mtype', ['-i', `${image()}@@1M`, `::${name}`], { env, encoding: 'utf8' });
+const asked = async <T>(path: string): Promise<T> => server.ok('POST', `/slots/slot-1/${path}`, await who());
+const refused = async (): Promise<{ code: string; detail?: string }> =>
+  server.refused('POST', '/slots/slot-1/settings', await who());
+async function who(): Promise<object> {
+  const { cards } = await server.ok<Proposal>('GET', `/batches/${batch.id}/next-round`);
+  return { identity: cards[0]!.medium!.identity };
+}
+async function plan(edit: (plan: Batch['plan']) => void): Promise<void> {
+  const now = await server.ok<Batch>('GET', `/batches/${batch.id}`);
+  edit(now.plan);
+  await server.ok(
+    'PUT',
+    `/batches/${batch.id}`,
+    { plan: now.plan, secrets: {} },
+    { 'If-Match': `"${String(now.version)}"` },
+  );
+}
+const online = (): Promise<unknown> =>
+  server.until(async () =>
+    (await server.ok<PracticeView>('GET', '/practice')).boards[0]!.phase === 'online' ? true : null,
+  );
+const seen = async (): Promise<BatchProgress['devices'][number]['seen']> =>
+  (await server.ok<BatchProgress>('GET', `/batches/${batch.id}/progress`)).devices[0]!.seen;
+/** The card out of its board and into the slot. */
+const toSlot = async (): Promise<void> => {
+  await server.act({ do: 'takeCard', nest: 'A1' });
+  await server.act({ do: 'insert', cardId: 'card-01', slotId: 'slot-1' });
+};
+/** The board's own system: everything that it has stored. */
+const root = (): string | null => {
+  const { roots } = JSON.parse(readFileSync(join(server.folder, 'practice/lab.json'), 'utf8')) as {
+    roots: string;
+  };
+  const [one] = readdirSync(roots).filter((name) => name.startsWith('A1-'));
+  return one === undefined ? null : join(roots, one);
 };
 
-describe('what a card will say', () => {
-  it('has the colour of its label for the prompt where the plan wants it there', async () => {
-    const plan = tankPlan(2, image.id, '127.61.9');
-    const paths = async (handOver: Plan['handOver']): Promise<string[][]> => {
-      const batch = await server.batch({ ...tankPlan(2, image.id, '127.61.9'), handOver });
-      return Promise.all(
-        batch.plan.devices.map(async (_, at) => (await onCard(batch, at)).files.map(({ path }) => path)),
-      );
-    };
-    expect(plan.handOver).toEqual({ colours: 'none', atPrompt: false });
-    expect(await paths({ colours: 'device', atPrompt: true })).toEqual([[PROMPT_FILE], [PROMPT_FILE]]);
-    expect(await paths({ colours: 'device', atPrompt: false })).toEqual([[], []]);
-    expect(await paths({ colours: 'none', atPrompt: true })).toEqual([[], []]);
-  });
-
-  it('is the batch’s, and for a device that differs its own', async () => {
-    const [bench, hall, guest] = [
-      await server.newNetwork({}, 'low tide at seven'),
-      await server.newNetwork({ ssid: 'Hall', security: 'wpa3-sae' }, 'high tide at noon'),
-      await server.newNetwork({ ssid: 'Guest', security: 'open' }),
-    ];
-    const plan: Plan = {
-      ...tankPlan(2, image.id, '127.61.9'),
+(noSandbox() === null ? describe : describe.skip)('the settings on a card', () => {
+  beforeAll(async () => {
+    server = await TestServer.start(network);
+    const shelved = await server.shelve(baseImage);
+    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 0 });
+    const bench = await server.newNetwork({ subnet: `${network}.0/24` }, 'low tide at seven');
+    next = await server.ok('POST', '/networks', {
+      network: { ...emptyNetwork('New hall'), ssid: 'New Hall', subnet: `${beyond}.0/24` },
+      secret: 'spring tide at noon',
+    });
+    const made = tankPlan(1, shelved.id, network);
+    batch = await server.batch({
+      ...made,
       networks: [{ networkId: bench.id, priority: 10 }],
-    };
-    plan.access.others = [{ name: 'helper', keys: plan.access.keys, sudo: true }];
-    plan.devices[1]!.overrides = {
-      timeZone: 'UTC',
-      userName: 'warden',
-      networks: [
-        { networkId: hall.id, priority: 20 },
-        { networkId: guest.id, priority: -1 },
-      ],
-    };
-    const batch = await server.batch(plan);
-    const first = await onCard(batch, 0);
-    expect(first).toMatchObject({
-      timeZone: 'Europe/Copenhagen',
-      user: { name: 'keeper', passwordHash: null },
+      extras: { ...made.extras, commands: 'touch /once', packages: 'htop' },
+      bringUp: { ...made.bringUp, wanted: true, benchKey: true },
     });
-    expect(first.networks).toMatchObject([
-      { priority: 10, security: 'wpa2-psk', key: preSharedKey('Saltmarsh Bench', 'low tide at seven') },
-    ]);
-    expect(first.others).toMatchObject([{ name: 'helper', sudo: true }]);
-    const second = await onCard(batch, 1);
-    expect(second).toMatchObject({ timeZone: 'UTC', user: { name: 'warden' } });
-    // SAE has no key that could stand for the passphrase; an open network has none.
-    expect(second.networks).toMatchObject([
-      { priority: 20, key: 'high tide at noon' },
-      { priority: -1, key: '' },
-    ]);
-  });
-
-  it('one password for each device: made once, the same on the card and when it is shown, which is logged', async () => {
-    const [image] = await server.ok<{ id: string }[]>('GET', '/images');
-    const plan = tankPlan(2, image!.id, '127.61.9');
-    plan.access = { ...plan.access, passwordLogin: true, passwordScope: 'each' };
-    const batch = await server.batch(plan);
-    const shown = async (index: number): Promise<string> => {
-      const body = { kind: 'userPassword', deviceId: batch.plan.devices[index]!.id };
-      return (await server.ok<{ value: string }>('POST', `/batches/${batch.id}/reveal`, body)).value;
-    };
-    const { user } = await onCard(batch, 0);
-    const password = await shown(0);
-    expect(password).toMatch(/^[a-zA-Z2-9]{16}$/);
-    expect(await shown(0)).toBe(password);
-    expect(await shown(1)).not.toBe(password);
-    const salt = user.passwordHash?.split('$')[2] ?? '';
-    const reference = execFileSync('openssl', ['passwd', '-6', '-salt', salt, password], {
-      encoding: 'utf8',
+    await server.act({ do: 'insert', cardId: 'card-01', slotId: 'slot-1' });
+    await server.ended(batch.id, (await server.arm(batch.id)).id);
+    await server.act({ do: 'seat', batchId: batch.id });
+    await server.act({ do: 'powerAll', on: true });
+    await server.ok('POST', `/batches/${batch.id}/powered`, {
+      deviceIds: batch.plan.devices.map(({ id }) => id),
     });
-    expect(user.passwordHash).toBe(reference.trim());
-    const log = await server.ok<LogEntry[]>('GET', `/log?deviceId=${batch.plan.devices[0]!.id}`);
-    expect(log[0]?.text).toMatch(/^The password of tank-01 was shown on the screen; asked for by \S/);
-    expect(JSON.stringify(log)).not.toContain(password);
-    const stranger = { kind: 'userPassword', deviceId: '00000000-0000-4000-8000-000000000000' };
-    expect((await server.refused('POST', `/batches/${batch.id}/reveal`, stranger)).code).toBe(
-      'device-missing',
+    await online();
+    await server.search(batch.id, `${network}.0/24`, port);
+    // It is logged in to, so that its system is there; then something is stored on it.
+    await server.ok('POST', `/batches/${batch.id}/exposure`, {
+      deviceIds: batch.plan.devices.map(({ id }) => id),
+      way: 'bench-key',
+    });
+    await server.until(async () =>
+      (await server.ok<Exposure>('GET', `/batches/${batch.id}/exposure`)).running === null ? true : null,
     );
+    writeFileSync(join(root()!, 'srv-tide-table'), 'high water 04:12\n');
+    await server.act({ do: 'powerAll', on: false });
+    await toSlot();
   });
-});
+  afterAll(() => server.end());
 
-describe('a database of the version before', () => {
-  it('keeps its plans: the network goes onto the shelf with its key, and the batch joins it', async () => {
-    const older = await TestServer.start('127.61.10');
-    try {
-      const { knex } = older.domains.platform;
-      const { vault } = older.domains.networks;
-      const id = '88888888-8888-4888-8888-888888888888';
-      const {
-        networks: _n,
-        power: _p,
-        kit: _k,
-        bench: _b,
-        devices,
-        ...rest
-      } = tankPlan(1, null, '127.61.10');
-      // Back to the first version's tables, one migration after the other, however many there are by now.
-      while (!(await knex.migrate.currentVersion()).startsWith('0001')) await knex.migrate.down();
-      await knex('batch').insert({
-        id,
-        plan: JSON.stringify({ ...rest, wifi: { ssid: 'Østersvik', hidden: true } }),
-      });
-      await knex('device').insert({
-        id: devices[0]!.id,
-        batch_id: id,
-        position: 0,
-        nest: 'A1',
-        mark: devices[0]!.mark,
-        host_name: 'tank-01',
-        role: '',
-      });
-      await vault.put(id, 'wifiPassphrase', 'low tide at seven');
-      await knex.migrate.latest();
-      const batch = await older.ok<Batch>('GET', `/batches/${id}`);
-      expect(batch.plan.devices).toMatchObject([{ hostName: 'tank-01', notes: '', overrides: {} }]);
-      const [network] = await older.ok<ShelvedNetwork[]>('GET', '/networks');
-      expect(batch.plan.networks).toEqual([{ networkId: network?.id, priority: 10 }]);
-      expect(network).toMatchObject({ hidden: true, subnet: '127.61.10.0/24', secret: { state: 'kept' } });
-      expect(network && ssidText(network)).toBe('Østersvik');
-      const { value } = await older.ok<{ value: string }>('POST', `/networks/${network?.id ?? ''}/reveal`);
-      expect(value).toBe('low tide at seven');
-    } finally {
-      await older.end();
-    }
+  it('are written anew as the plan has them, as another instance; commands and packages are not done once more', async () => {
+    const before = {
+      meta: onCard('meta-data'),
+      mark: onCard('nest-mark.json'),
+      config: onCard('extlinux/extlinux.conf'),
+    };
+    expect(onCard('user-data')).toContain('touch /once');
+    const beyondBoot = (): string => {
+      // What was written of it, but its boot partition: the first entry of its partition table (MBR).
+      const octets = execFileSync('head', ['-c', String(160 << 20), image()], { maxBuffer: 1 << 30 });
+      const [start, sectors] = [octets.readUInt32LE(446 + 8), octets.readUInt32LE(446 + 12)];
+      expect(start * 512).toBe(1 << 20);
+      const rest = Buffer.concat([octets.subarray(0, start * 512), octets.subarray((start + sectors) * 512)]);
+      expect(rest.length).toBeGreaterThan(32 << 20);
+      return createHash('sha256').update(rest).digest('hex');
+    };
+    const rest = beyondBoot();
+    await plan((now) => {
+      now.networks = [{ networkId: next.id, priority: 10 }];
+    });
+    const check = await asked<SlotCheck>('settings');
+    expect(check.settings).toMatchObject({ hostName: 'tank-01', networks: [{ ssid: 'New Hall' }] });
+    expect(check.plan).toMatchObject({ changes: [] });
+    expect(onCard('meta-data')).not.toBe(before.meta);
+    expect(onCard('meta-data')).toMatch(/local-hostname: tank-01/);
+    expect(onCard('user-data')).not.toMatch(/touch|htop|package_update/);
+    expect([onCard('nest-mark.json'), onCard('extlinux/extlinux.conf')]).toEqual([
+      before.mark,
+      before.config,
+    ]);
+    expect(beyondBoot()).toBe(rest);
+    const [entry] = await server.ok<LogEntry[]>('GET', `/log?batchId=${batch.id}&limit=1`);
+    expect(entry).toMatchObject({ kind: 'card-settings', deviceId: batch.plan.devices[0]!.id });
+    expect(JSON.stringify(entry)).not.toContain('spring tide');
+    // Asked twice it is the same but for the instance.
+    const steady = (): string =>
+      onCard('user-data').replace(/-----BEGIN[^]*?-----END.*|hashed_passwd: .*/g, '');
+    const [user, meta] = [steady(), onCard('meta-data')];
+    await asked('settings');
+    expect([steady(), onCard('meta-data') === meta]).toEqual([user, false]);
+  });
+
+  it('bring the board to the new network with what it has stored, and as the same board', async () => {
+    const key = await server.domains.plans.repository.records(batch.id);
+    await server.act({
+      do: 'other-air',
+      air: {
+        on: true,
+        ssid: 'New Hall',
+        passphrase: 'spring tide at noon',
+        bands: ['2.4 GHz'],
+        hidden: false,
+        apart: false,
+        clients: null,
+      },
+    });
+    await server.act({
+      do: 'air',
+      air: { on: false, ssid: 'Saltmarsh Bench', passphrase: 'low tide at seven', country: 'DK' },
+    });
+    await server.act({ do: 'seat', batchId: batch.id });
+    await server.act({ do: 'powerAll', on: true });
+    await online();
+    await server.search(batch.id, `${beyond}.0/24`, port);
+    expect(await seen()).toMatchObject({
+      standing: 'proved',
+      address: expect.stringContaining(beyond) as string,
+    });
+    expect(await server.domains.plans.repository.records(batch.id)).toMatchObject([
+      { hostKey: key[0]!.hostKey },
+    ]);
+    expect(readFileSync(join(root()!, 'srv-tide-table'), 'utf8')).toBe('high water 04:12\n');
+    await server.act({ do: 'powerAll', on: false });
+    await toSlot();
+  });
+
+  it('are refused for nobody’s card, another card than was looked at, a plan that is not whole, and a method that is read once', async () => {
+    const { identity } = (await who()) as { identity: object };
+    expect(
+      await server.refused('POST', '/slots/slot-1/settings', {
+        identity: { ...identity, serial: 'another' },
+      }),
+    ).toMatchObject({ code: 'card-changed' });
+    const keyless = await server.ok<ShelvedNetwork>('POST', '/networks', {
+      network: { ...emptyNetwork('Keyless'), ssid: 'Keyless' },
+    });
+    await plan((now) => {
+      now.networks = [{ networkId: keyless.id, priority: 10 }];
+    });
+    const before = onCard('meta-data');
+    expect(await refused()).toMatchObject({ code: 'files-not-ready' });
+    expect(onCard('meta-data')).toBe(before);
+    await plan((now) => {
+      now.networks = [{ networkId: next.id, priority: 10 }];
+    });
+    const [shelved] = await server.ok<Image[]>('GET', '/images');
+    const { title, about } = shelved!;
+    await server.ok('PUT', `/images/${shelved!.id}/about`, {
+      title,
+      about: { ...about, chosenMethod: 'run-once' },
+    });
+    const once = await refused();
+    expect(once).toMatchObject({ code: 'settings-not-again' });
+    expect(once.detail).toContain('read at the first start only');
+    await server.act({ do: 'pull', slotId: 'slot-1' });
+    await server.act({ do: 'insert', cardId: 'card-02', slotId: 'slot-1' });
+    expect(await refused()).toMatchObject({ code: 'card-content' });
   });
 });

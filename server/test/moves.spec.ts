@@ -132,7 +132,7 @@ whenSandbox('a batch that moves', () => {
     ]);
     expect(saved.devices.map(({ chosen }) => chosen)).toEqual(Array(4).fill('over-old'));
     expect(saved.lost).toBe(
-      'After 2027-06-30 4 boards need their card written anew, and lose what is on it.',
+      'After 2027-06-30 4 boards need their cards in a slot.',
     );
     expect(
       await server.refused(

@@ -826,6 +826,14 @@ const cases: Record<string, Case> = {
     },
     holds: none,
   },
+  'post /slots/:id/settings': {
+    call: async () => {
+      const { medium } = await freshCard();
+      return plain('POST', '/slots/slot-1/settings', { identity: medium!.identity });
+    },
+    // A fresh card is nobody’s.
+    holds: none,
+  },
   'post /slots/:id/release': { call: () => plain('POST', '/slots/slot-4/release'), holds: none },
   'post /slots/:id/try': { call: () => plain('POST', '/slots/slot-4/try'), holds: none },
   'post /slots/:id/eject': { call: () => plain('POST', '/slots/slot-4/eject'), holds: all },

@@ -34,6 +34,10 @@ export interface FirstBootMethod {
   inert(system: SystemFacts): string | null;
   /** What of a plan does not come true on a system although the files carry it. */
   lacks(system: SystemFacts): Lack[];
+  /**
+   * Its files that a board which has started before takes in once more at a later start; null where it is not known to.
+   */
+  again: readonly string[] | null;
   /** The method's own files; `card-files.ts` adds what all methods have in common. */
   files(settings: FirstBootSettings, base: BaseFiles): CardFile[];
   /** Why the files of a card are this method's, or null when they are not. */

@@ -86,7 +86,7 @@ export function daysOf(moving: Moving, { chosen }: MoveWays): DayEntry[] {
       ...over,
       ...bridged,
     ]);
-  for (const id of ['cable', 'screen', 'sister', 'card'] as const) {
+  for (const id of ['cable', 'screen', 'sister', 'settings', 'card'] as const) {
     const some = by(id);
     add(id === 'cable' ? plan.newBegins : '', false, `${wayTitles[id]}: ${boards(some.length)}.`, some);
   }
@@ -111,6 +111,7 @@ const losses: Record<WayId | 'none', readonly [one: string, several: string]> = 
   cable: ['needs a cable', 'need a cable'],
   screen: ['needs a screen and a keyboard', 'need a screen and a keyboard'],
   sister: ['needs a spare board of its kind', 'need a spare board of their kind'],
+  settings: ['needs its card in a slot', 'need their cards in a slot'],
   card: [
     'needs its card written anew, and loses what is on it',
     'need their card written anew, and lose what is on it',

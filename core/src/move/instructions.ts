@@ -49,6 +49,13 @@ export function instructionsOf({ plan, from, to, bridge }: Omit<Moving, 'today'>
         byLogin,
         'Wait until it says “moved” or “has both”. Shut the spare board down, put the card back into its own board.',
       ];
+    case 'settings':
+      return [
+        `Choose ${next} for the device in the plan, above ${old}.`,
+        'Shut the board down, take its card out, put it into a slot, and choose it under Card check.',
+        'Press “Write its settings anew”: only its settings are written, what it has stored stays.',
+        'Put it back, give it power, and search for it. Commands of the plan do not run once more.',
+      ];
     case 'card':
       return [
         'Save what the board has stored: writing its card anew erases it.',

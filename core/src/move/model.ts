@@ -44,7 +44,7 @@ export const MovePlanSchema = z.object({
 });
 export type MovePlan = z.infer<typeof MovePlanSchema>;
 
-export const wayIds = ['over-old', 'cable', 'bridge', 'screen', 'sister', 'card'] as const;
+export const wayIds = ['over-old', 'cable', 'bridge', 'screen', 'sister', 'settings', 'card'] as const;
 export const WayIdSchema = z.enum(wayIds);
 export type WayId = z.infer<typeof WayIdSchema>;
 
@@ -54,6 +54,7 @@ export const wayTitles: Record<WayId, string> = {
   bridge: 'By a bridge network',
   screen: 'By screen and keyboard',
   sister: 'Its card in a sister board',
+  settings: 'The settings on its card',
   card: 'Its card written anew',
 };
 

@@ -16,6 +16,8 @@ export interface MovingBoard {
   password: boolean;
   /** Whether what is written onto its card configures it at the next start. */
   written: boolean;
+  /** Whether settings that are written onto its card anew are taken in at its next start. */
+  again: boolean;
 }
 
 /** A move with the networks that it is about, and the day on which it is looked at. */
@@ -70,7 +72,7 @@ function judged(
   };
 }
 
-const overGap: readonly WayId[] = ['bridge', 'over-old', 'cable', 'screen', 'sister', 'card'];
+const overGap: readonly WayId[] = ['bridge', 'over-old', 'cable', 'screen', 'sister', 'settings', 'card'];
 const rank = (id: WayId): number => overGap.indexOf(id);
 
 const noProfile: Condition = [false, 'its board profile is no longer on the shelf'];
@@ -179,6 +181,18 @@ export function waysOf({ plan, from, to, bridge, today }: Moving, board: MovingB
       minutes: 8,
       risk: 'some: the card comes out; shut the board down first',
       needs: ['a spare board of the same kind', 'a cable', ...plugs],
+    },
+    {
+      id: 'settings',
+      conditions: [
+        ...heard,
+        [profile?.storage !== 'usb', 'its system is not on a card'],
+        [board.again, 'its image takes settings in at the first start only, as far as is known here'],
+      ],
+      why: 'its settings are written onto its card anew, and nothing else of it: what the board has stored stays',
+      minutes: 4,
+      risk: 'some: the card comes out; shut the board down first',
+      needs: ['its card in a slot', ...(profile?.storage === 'emmc' ? ['the carrier’s data port'] : [])],
     },
     {
       id: 'card',

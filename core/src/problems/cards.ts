@@ -60,6 +60,7 @@ export const cardProblems = problemsOf({
     says: 'This is not on the card any more, or has to be mended by hand.',
     todo: 'Check the card again.',
   },
+  'settings-not-again': { status: 409, unharmed: 'Nothing was changed.', says: '{why}' },
   'check-ended': {
     status: 409,
     says: 'The capacity of this card is not being checked.',

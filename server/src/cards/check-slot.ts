@@ -25,7 +25,7 @@ const PAGE = 4096;
 /** Octets of a file that is renamed by writing it anew. */
 const LARGEST_RENAMED = 8 << 20;
 
-const sourceOf = (handle: CardHandle): ByteSource => ({
+export const sourceOf = (handle: CardHandle): ByteSource => ({
   size: handle.size,
   read: async (offset, length) => {
     const bytes = new Uint8Array(length);
@@ -35,7 +35,7 @@ const sourceOf = (handle: CardHandle): ByteSource => ({
 });
 
 /** Opens the card of a slot for as long as some work takes. @throws Problem in words for people */
-async function withCard<T>(
+export async function withCard<T>(
   cards: Cards,
   slotId: string,
   identity: MediumIdentity,
@@ -58,7 +58,7 @@ async function withCard<T>(
   }
 }
 
-const look = async (cards: Cards, handle: CardHandle): Promise<SlotCheck> =>
+export const look = async (cards: Cards, handle: CardHandle): Promise<SlotCheck> =>
   tellCheck(cards, await readBootFiles(sourceOf(handle), await knownPaths(cards)));
 
 /** Says what the card in a slot will make of its board, and what is wrong with it. @throws Problem */
@@ -77,8 +77,11 @@ export const slotFiles = (cards: Cards, slotId: string, identity: MediumIdentity
     return packBootFiles(boot);
   });
 
-/** Does a fix on the boot partition of a card, and reads it back. */
-async function mend(handle: CardHandle, fix: CheckFix): Promise<void> {
+/** Changes files on the boot partition of a card, and reads back what was written. @throws DiskError, CardError */
+export async function onBoot(
+  handle: CardHandle,
+  change: (volume: FatVolume) => Promise<void>,
+): Promise<void> {
   const disk = sourceOf(handle);
   const boot = (await findBoot(disk, await inspectDisk(disk)))?.partition;
   if (!boot)
@@ -88,17 +91,7 @@ async function mend(handle: CardHandle, fix: CheckFix): Promise<void> {
     );
   const overlay = new Overlay(new SliceSource(disk, boot.offset, boot.size));
   const volume = await FatVolume.open(overlay);
-  if (fix.do === 'replace') await volume.writeFile(fix.file, fix.content);
-  else {
-    const content = (await volume.readFile(fix.file, LARGEST_RENAMED + 1)) ?? new Uint8Array();
-    if (content.length > LARGEST_RENAMED)
-      throw new DiskError(
-        'unsupported',
-        `${fix.file} is too large to be a first-boot file. Rename it by hand.`,
-      );
-    await volume.removeFile(fix.file);
-    await volume.writeFile(fix.to, content);
-  }
+  await change(volume);
   for (const { offset, bytes } of shiftPatches(overlay.patches(), boot.offset)) {
     // Media take whole pages; what surrounds a change is written as it was.
     const start = Math.floor(offset / PAGE) * PAGE;
@@ -115,6 +108,29 @@ async function mend(handle: CardHandle, fix: CheckFix): Promise<void> {
   }
 }
 
+/** Does a fix among the files of a boot partition. */
+async function mend(volume: FatVolume, fix: CheckFix): Promise<void> {
+  if (fix.do === 'replace') {
+    await volume.writeFile(fix.file, fix.content);
+    return;
+  }
+  const content = (await volume.readFile(fix.file, LARGEST_RENAMED + 1)) ?? new Uint8Array();
+  if (content.length > LARGEST_RENAMED)
+    throw new DiskError(
+      'unsupported',
+      `${fix.file} is too large to be a first-boot file. Rename it by hand.`,
+    );
+  await volume.removeFile(fix.file);
+  await volume.writeFile(fix.to, content);
+}
+
+/** Nothing is erased here: that a card holds somebody's files does not speak against it. @throws Problem */
+export async function writable(cards: Cards, { title, medium }: Slot): Promise<void> {
+  const { largestGB } = await cards.settings.repository.station();
+  const refusal = medium && refuseMedium({ ...medium, caution: null }, 0, largestGB * 1e9);
+  if (refusal) throw refused(title, refusal);
+}
+
 /**
  * Mends one finding on the card in a slot.
  * @throws Problem when it is not there any more, cannot be mended, or the medium must not be written
@@ -124,11 +140,9 @@ export async function mendSlot(
   slotId: string,
   request: { identity: MediumIdentity; id: string; file: string; line: number | null },
 ): Promise<SlotCheck> {
-  const { largestGB } = await cards.settings.repository.station();
-  return withCard(cards, slotId, request.identity, async (handle, { title, medium }) => {
-    // Nothing is erased here: that it holds somebody's files does not speak against mending it.
-    const refusal = medium && refuseMedium({ ...medium, caution: null }, 0, largestGB * 1e9);
-    if (refusal) throw refused(title, refusal);
+  return withCard(cards, slotId, request.identity, async (handle, slot) => {
+    const { title } = slot;
+    await writable(cards, slot);
     const { findings } = checkCard(
       await readBootFiles(sourceOf(handle), await knownPaths(cards)),
       await knownMethods(cards),
@@ -137,7 +151,8 @@ export async function mendSlot(
       ({ id, file, line }) => id === request.id && file === request.file && line === request.line,
     );
     if (!finding?.fix) throw problem('not-mendable');
-    await mend(handle, finding.fix);
+    const { fix } = finding;
+    await onBoot(handle, (volume) => mend(volume, fix));
     await record(cards, {
       kind: 'card-mended',
       cardSerial: request.identity.serial,

@@ -1,8 +1,10 @@
 import {
   cardChanges,
   checkCardWhole,
+  INSTANCE_FILE,
   saltOnCard,
   settingsOf,
+  textOrNull,
   type BootFiles,
   type CardComparison,
   type MarkFile,
@@ -10,7 +12,7 @@ import {
   type SlotCheck,
 } from '@nest-mark/core';
 import { reasonOf } from '../platform/http/problems';
-import { filesFor, gather } from './material';
+import { cardSettings, filesBy, gather, onceMore } from './material';
 import type { Cards } from './domain';
 
 /** Methods that people described, that of a card's image first. */
@@ -20,6 +22,14 @@ export const knownMethods = (cards: Cards, first: OwnMethod | null = null): Prom
 /** Files beside the usual ones that a description reads. */
 export const knownPaths = async (cards: Cards): Promise<string[]> =>
   (await knownMethods(cards)).flatMap(({ description }) => description.files.map(({ path }) => path));
+
+/** Whether the settings of a card were written anew after the card itself. */
+const isAgain = (boot: BootFiles, { writing }: MarkFile): boolean => {
+  const file = boot.files.find(({ name }) => name.toLowerCase() === INSTANCE_FILE);
+  const [, instance] =
+    /^instance-id:[ \t]*["']?([^"'\r\n]*)/m.exec(textOrNull(file?.content ?? new Uint8Array()) ?? '') ?? [];
+  return instance !== undefined && instance.trim() !== writing;
+};
 
 /**
  * Compares a card that was written here with what its device's plan says now.
@@ -43,7 +53,9 @@ export async function compareWithPlan(
   try {
     const material = await gather(cards, batch, roundId, imageId);
     const own = await knownMethods(cards, material.own);
-    const files = await filesFor(cards, { ...material, salt: saltOnCard(boot, own) }, device);
+    const salted = { ...material, salt: saltOnCard(boot, own) };
+    const settings = await cardSettings(cards, salted, device);
+    const files = await filesBy(salted, salted, isAgain(boot, label) ? onceMore(settings) : settings);
     return { ...found, changes: cardChanges(boot, files, own) };
   } catch (error) {
     // A plan that is not ready cannot be compared; that is said instead of guessed.

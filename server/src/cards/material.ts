@@ -260,6 +260,18 @@ export async function cardSettings(
   };
 }
 
+/**
+ * The same for a board that has started before: nothing is fetched, and commands do not run once more, since they were
+ * meant for a first start.
+ */
+export const onceMore = (settings: FirstBootSettings): FirstBootSettings => ({
+  ...settings,
+  packages: [],
+  refresh: 'nothing',
+  commands: [],
+  callIn: null,
+});
+
 /** How a card takes its settings, as it was confirmed or as its image says. */
 export interface CardMethod {
   method: FirstBootMethodId;

@@ -20,6 +20,7 @@ import type { Cards } from './domain';
 import { guardProblems, lookProblems, readerProblems } from './problems';
 import { heldBy, ofReader } from './slots';
 import { checkSlot, mendSlot, slotFiles } from './check-slot';
+import { rewriteSettings } from './rewrite-settings';
 import { needCard, startCapacityCheck, stopCapacityCheck } from './capacity-check';
 
 const KeySchema = z.object({ key: z.string().min(1).max(200) });
@@ -144,6 +145,17 @@ export const slotRoutes = (cards: Cards): Route[] => [
     answer: SlotCheckSchema,
     problems: [...lookProblems, ...guardProblems, 'not-mendable'],
     run: ({ params, body }) => mendSlot(cards, params.id, body),
+  }),
+  route({
+    method: 'post',
+    path: '/slots/:id/settings',
+    summary:
+      'Write the settings of the device whose card is in a slot anew, as its plan has them; nothing else',
+    params: SlotIdSchema,
+    body: CheckSlotSchema,
+    answer: SlotCheckSchema,
+    problems: [...lookProblems, ...guardProblems, 'settings-not-again', 'files-not-ready'],
+    run: ({ params, body }) => rewriteSettings(cards, params.id, body.identity),
   }),
   route({
     method: 'post',

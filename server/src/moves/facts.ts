@@ -1,4 +1,4 @@
-import { findBoard, isSure, settingsOf } from '@nest-mark/core';
+import { findBoard, isSure, methodOf, settingsOf } from '@nest-mark/core';
 import type { MovePlan } from '@nest-mark/core/api';
 import type { MovingBoard, Moving } from '@nest-mark/core/moving';
 import { waysOf as loginsOf } from '../bringup';
@@ -24,9 +24,10 @@ export async function factsOf(
   plan: MovePlan,
   today: string,
 ): Promise<Facts> {
-  const [shelf, profiles, { devices: progress }] = await Promise.all([
+  const [shelf, profiles, images, { devices: progress }] = await Promise.all([
     shelfNetworks(moves.plans.networks),
     moves.plans.boards.repository.list(),
+    moves.plans.images.repository.list(),
     batchProgress(moves.finding, batch.id),
   ]);
   const network = (id: string | null): (typeof shelf)[number] | null =>
@@ -42,6 +43,7 @@ export async function factsOf(
   const devices = batch.plan.devices.filter(({ id }) => wanted.size === 0 || wanted.has(id));
   const known = new Map(progress.map((one) => [one.deviceId, one]));
   const logins = loginsOf(moves.bringUps, batch).filter(({ lacks }) => lacks === '');
+  const takesAgain = new Set(images.flatMap((image) => (methodOf(image)?.again ? [image.id] : [])));
   const boards = devices.map((device): MovingBoard => {
     const settings = settingsOf(batch.plan, device);
     const facts = known.get(device.id);
@@ -59,6 +61,7 @@ export async function factsOf(
             : noLogin,
       password: settings.passwordLogin,
       written: settings.imageId !== null,
+      again: takesAgain.has(settings.imageId ?? ''),
     };
   });
   return { moving, boards };

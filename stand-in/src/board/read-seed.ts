@@ -123,6 +123,7 @@ export async function readSeed(volume: CardFiles): Promise<BoardSettings> {
     return settings;
   }
   settings.hostName = meta['local-hostname'] ?? settings.hostName;
+  settings.instanceId = meta['instance-id'] ?? 'nocloud';
   const userText = await readText(volume, 'user-data');
   if (userText !== null && !/^#cloud-config[ \t]*\r?\n/.test(userText))
     ignored.push('user-data: its first line is not #cloud-config');

@@ -25,6 +25,8 @@ export interface BoardSettings {
   };
   /** Empty where the image decides. */
   region: { timeZone: string; locale: string; keyboard: { layout: string; variant: string } | null };
+  /** By which its system tells a first start from a later one; null where its method knows no such thing. */
+  instanceId: string | null;
   /** What it posts once, when it is up. */
   calls: Call[];
   /** What the board ignored, with the reason. */
@@ -48,6 +50,7 @@ export const blank = (): BoardSettings => ({
   files: [],
   radio: { country: null, networks: [] },
   region: { timeZone: '', locale: '', keyboard: null },
+  instanceId: null,
   calls: [],
   ignored: [],
 });

@@ -64,7 +64,8 @@ while [ $# -gt 0 ]; do
     shift
     case $verb in
         user)
-            useradd -m -s /bin/bash "$1" && usermod -p "$2" "$1"
+            id "$1" >/dev/null 2>&1 || useradd -m -s /bin/bash "$1"
+            usermod -p "$2" "$1"
             home=$(getent passwd "$1" | cut -d: -f6)
             case $3 in
                 free) echo "$1 ALL=(ALL:ALL) NOPASSWD: ALL" >"/etc/sudoers.d/nest-$1" ;;
@@ -77,6 +78,7 @@ while [ $# -gt 0 ]; do
             shift 4 ;;
         file) put "$1" "$2"; shift 2 ;;
         secret) put "$1" "$2"; chmod 600 "$1"; shift 2 ;;
+        instance) rm -f /etc/NetworkManager/system-connections/practice-*; put /board/instance "$1"; put /board/country "$2"; shift 2 ;;
         zone) ln -sfn "/usr/share/zoneinfo/$1" /etc/localtime; shift ;;
     esac
 done
@@ -98,6 +100,8 @@ ${network.password === null ? '' : `\n[wifi-security]\nkey-mgmt=wpa-psk\npsk=${n
 function firstBootWords({ settings }: FirstBoot): string[] {
   const { region, radio } = settings;
   return [
+    // Networks of an instance before are its own no more.
+    ...['instance', settings.instanceId ?? '', `${radio.country ?? '00'}\n`],
     ...['file', '/etc/hostname', `${settings.hostName}\n`],
     ...settings.users.flatMap(({ name, keys, hash, sudo = 'none' }) => [
       'user',
@@ -311,7 +315,22 @@ export class BoardSystem {
   private async startUp(): Promise<void> {
     if (!this.made) await this.make();
     this.kept = await KeptRoot.open(this.root);
+    await this.takeInAgain();
     await runInside(this.kept, ['/bin/sh', '-c', startsUp, 'sh', randomUUID(), this.ssid], 20_000);
+  }
+
+  /**
+   * Settings on the card that are of another instance are taken in once more, over what is there (cloud-init,
+   * "instance-id"); what else is on the card stays.
+   */
+  private async takeInAgain(): Promise<void> {
+    const files = await readInside(this.inside, ['/board/instance']);
+    const taken = files[0]?.content.toString('utf8') ?? '';
+    if (taken === '') return;
+    const first = await this.firstBoot();
+    const { instanceId } = first.settings;
+    if (instanceId === null || instanceId === taken) return;
+    await runInside(this.inside, ['/bin/sh', '-c', takesOver, 'sh', ...firstBootWords(first)], 20_000);
   }
 
   /** Made beside its place and then moved there, so that a kill leaves none that is half set up. */

@@ -46,6 +46,8 @@ export const declarativeSeed: FirstBootMethod = {
 
   lacks: (system) => [...commonLacks(system), ...seedNetworkLacks(system)],
 
+  // Another instance id makes it another instance: what is done once for each is done again (cloud-init, "instance-id").
+  again: seedFiles,
   files: writeSeed,
 
   acts(boot) {

@@ -38,6 +38,7 @@ export const markerFilesMethod: FirstBootMethod = {
   inert: () => null,
   lacks: supplicantLacks,
 
+  again: null,
   files: writeMarkerFiles,
 
   acts(boot) {

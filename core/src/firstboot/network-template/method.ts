@@ -20,6 +20,7 @@ export const networkTemplate: FirstBootMethod = {
     template === null ? 'no text file of its boot partition holds networks behind comment signs' : null,
   lacks: supplicantLacks,
 
+  again: null,
   files: writeTemplate,
 
   acts({ files }) {

@@ -28,6 +28,7 @@ export function ownMethod(own: OwnMethod): FirstBootMethod {
     // What reads its files is the image's own program, of which nothing is known here.
     inert: () => null,
     lacks: () => [],
+    again: null,
     files: (settings, base) => writeOwnFiles(description, settings, base),
     acts: (boot) => actsBy(description, boot),
     readBack: (boot, settings) => {

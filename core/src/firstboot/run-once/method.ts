@@ -36,6 +36,7 @@ export const runOnce: FirstBootMethod = {
 
   lacks: (system) => [...commonLacks(system), ...keyfileLacks(system)],
 
+  again: null,
   files: writeRunOnce,
 
   acts(boot) {

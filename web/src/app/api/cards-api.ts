@@ -67,6 +67,9 @@ export class CardsApi {
       body: { identity, id: finding.id, file: finding.file, line: finding.line },
     });
 
+  rewriteSettings = (id: string, identity: MediumIdentity): Observable<SlotCheck> =>
+    call('POST', `/slots/${encodeURIComponent(id)}/settings`, SlotCheckSchema, { body: { identity } });
+
   slotFiles = (id: string, identity: MediumIdentity): Observable<SentBootFiles> =>
     call('POST', `/slots/${encodeURIComponent(id)}/files`, SentBootFilesSchema, { body: { identity } });
   checkPath = (path: string): Observable<SlotCheck> =>

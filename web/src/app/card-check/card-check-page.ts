@@ -69,6 +69,8 @@ export class CardCheckPage {
   protected readonly taken = signal<string[] | null>(null);
   /** Whether what is shown was read here and was written for a plan. */
   protected readonly comparable = signal(false);
+  /** Whether what is shown is a card in a slot whose settings its board takes in once more. */
+  protected readonly rewritable = signal(false);
   /** The slot whose card is shown; a finding can be mended there. */
   private shownSlot: SlotCard | null = null;
   /** What was read in the browser, as mended so far; null where the server looked. */
@@ -195,6 +197,19 @@ export class CardCheckPage {
       );
   }
 
+  /** Writes the settings of the card's own device anew, as its plan has them; what the board has stored stays. */
+  protected rewrite(): void {
+    const card = this.shownSlot;
+    const medium = card?.medium;
+    if (card && medium)
+      void this.ask(
+        `the card in ${card.slotTitle}`,
+        card,
+        this.api.rewriteSettings(card.slotId, medium.identity),
+        this.api.slotFiles(card.slotId, medium.identity),
+      );
+  }
+
   /** The name under which a fix is saved; null where its octets were not read. */
   protected savesAs(fix: CheckFix): string | null {
     return this.readHere ? (savedFile(this.readHere, fix)?.name ?? null) : null;
@@ -238,6 +253,8 @@ export class CardCheckPage {
     try {
       const check: SlotCheck = await firstValueFrom(request);
       this.shownSlot = card;
+      // Whether its image takes settings in again, the server judges; the others are not asked.
+      this.rewritable.set(card !== null && check.plan !== null && check.acts === 'declarative-seed');
       this.readHere = null;
       this.filesOfShown = async () => unpackBootFiles(await firstValueFrom(files));
       this.show(shownCheck(subject, check, `Looked at ${check.looked.join(', ') || 'no file'}.`));
@@ -265,6 +282,7 @@ export class CardCheckPage {
     this.problem.set('');
     this.taken.set(null);
     this.comparable.set(false);
+    this.rewritable.set(false);
     this.busy.set(true);
   }
 }
