@@ -349,6 +349,13 @@ describe('what is wrong with a trip', () => {
     expect(found?.todo).not.toBe('');
   });
 
+  it('is no shared address where the boards know no other network: their bench is on the hotspot too', () => {
+    const given = facts(2, { network: hotspot({ subnet: '192.168.60.0/25' }) });
+    const only = [{ networkId: uuid(800), priority: 10 }];
+    expect(texts(given)).toContain('shares addresses');
+    expect(texts({ ...given, batch: { ...given.batch, networks: only } })).toBe('');
+  });
+
   it('is a battery that does not last, and a board of which nobody knows what it draws', () => {
     const plan = FieldPlanSchema.parse({ networkId: uuid(800), battery: { milliampHours: 1000, hours: 24 } });
     expect(texts(facts(2, { plan }))).toMatch(/2 boards of 2 do not last 24 hours on one battery/);

@@ -235,3 +235,59 @@ describe('a Debian that is started from cards of random plans', () => {
     600_000,
   );
 });
+
+describe('settings that are written anew onto the card of a Debian that has started before', () => {
+  it('are taken in by cloud-init as another instance; what is stored stays, and commands do not run once more', async () => {
+    const one = fc
+      .sample(cases, { numRuns: 200, seed })
+      .find(
+        ({ method, without, settings }) =>
+          method === 'declarative-seed' && without.length === 0 && settings.networks.length > 0,
+      );
+    if (!one) throw new Error('none of the plans has a seed and a network');
+    const settings: FirstBootSettings = {
+      ...one.settings,
+      packages: [],
+      refresh: 'nothing',
+      commands: ['touch /var/lib/nest-mark-once'],
+    };
+    const debian = new StartedDebian();
+    try {
+      debian.mask('systemd-networkd-wait-online.service');
+      debian.write('/var/lib/cloud/seed/.keep', '');
+      const system = await factsOf(debian);
+      await bringUp(debian, { ...one, settings }, system);
+      expect(found(debian, settings)).toMatchObject({ networks: true, commands: true, hostKey: true });
+      await debian.stop();
+
+      // As the bench does it: the seed's files with other settings and another instance id, nothing else.
+      const stored = `/home/${settings.user.name}/tide-table`;
+      debian.write(stored, 'high water 04:12\n');
+      debian.remove('/var/lib/nest-mark-once');
+      debian.remove('/var/lib/cloud/data/status.json');
+      const [old] = settings.networks;
+      const anew: FirstBootSettings = {
+        ...settings,
+        hostName: 'moved-01',
+        networks: [{ ...old!, ssid: utf8('New Hall; øst'), security: 'wpa2-psk', key: 'ab'.repeat(32) }],
+        commands: [],
+        instanceId: `${settings.mark}-${randomUUID()}`,
+      };
+      await bringUp(debian, { ...one, settings: anew }, system);
+      expect(found(debian, anew)).toMatchObject({
+        networks: true,
+        hostName: true,
+        user: true,
+        keys: true,
+        password: true,
+        hostKey: true,
+      });
+      const before = found(debian, { ...anew, networks: settings.networks });
+      expect(before.networks).toBe(false);
+      expect(debian.read(stored)).toBe('high water 04:12\n');
+      expect(debian.read('/var/lib/nest-mark-once')).toBeNull();
+    } finally {
+      await debian.end();
+    }
+  }, 600_000);
+});

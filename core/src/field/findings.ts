@@ -30,7 +30,11 @@ function ofNetwork(
       'Give its subnet under Networks: this computer’s own address tells it, once it is on the hotspot.',
       stops,
     );
-  else if (overlap(network.subnet, batch.network.subnet))
+  // Boards that know no other network can be on no other.
+  else if (
+    overlap(network.subnet, batch.network.subnet) &&
+    batch.networks.some(({ networkId }) => networkId !== network.id)
+  )
     add(
       `${title} shares addresses with the network of the bench (${network.subnet} and ${batch.network.subnet}), so an address does not tell on which of them a board is.`,
       'Give the bench’s router another range; a phone rarely lets you choose its own.',

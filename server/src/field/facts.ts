@@ -83,8 +83,9 @@ export function isHome({ tries, progress, facts }: Trip, deviceId: string): bool
   const newest = tries.find(({ purpose, endedAt }) => purpose === 'rehearsal' && endedAt !== null);
   const board = newest?.boards.find((one) => one.deviceId === deviceId);
   if (!newest || newest.endedAt === null || !board || board.provedAt === null || !facts.network) return null;
+  const { network } = facts;
+  // Whoever knows no other network has no other home.
+  if (facts.batch.networks.every(({ networkId }) => networkId === network.id)) return null;
   const seen = progress.get(deviceId)?.seen ?? null;
-  return (
-    seen !== null && isSure(seen) && seen.at > newest.endedAt && !inSubnet(seen.address, facts.network.subnet)
-  );
+  return seen !== null && isSure(seen) && seen.at > newest.endedAt && !inSubnet(seen.address, network.subnet);
 }

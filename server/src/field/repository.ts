@@ -81,7 +81,9 @@ export class FieldRepository {
 
   /** @param lock whether it is kept as it is until the transaction ends */
   async plan(batchId: string, db = this.knex, lock = false): Promise<{ version: number; plan: FieldPlan }> {
-    const query = db('field').where('batch_id', batchId).first<{ version: number; plan: unknown } | undefined>();
+    const query = db('field')
+      .where('batch_id', batchId)
+      .first<{ version: number; plan: unknown } | undefined>();
     const row = await (lock ? query.forUpdate() : query);
     return { version: row?.version ?? 0, plan: FieldPlanSchema.parse(row?.plan ?? {}) };
   }
