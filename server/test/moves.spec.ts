@@ -131,9 +131,7 @@ whenSandbox('a batch that moves', () => {
       expect.stringContaining('The plan of the batch does not have the new network yet') as string,
     ]);
     expect(saved.devices.map(({ chosen }) => chosen)).toEqual(Array(4).fill('over-old'));
-    expect(saved.lost).toBe(
-      'After 2027-06-30 4 boards need their cards in a slot.',
-    );
+    expect(saved.lost).toBe('After 2027-06-30 4 boards need their cards in a slot.');
     expect(
       await server.refused(
         'PUT',

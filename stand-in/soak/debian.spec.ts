@@ -265,11 +265,17 @@ describe('settings that are written anew onto the card of a Debian that has star
       debian.write(stored, 'high water 04:12\n');
       debian.remove('/var/lib/nest-mark-once');
       debian.remove('/var/lib/cloud/data/status.json');
-      const [old] = settings.networks;
       const anew: FirstBootSettings = {
         ...settings,
         hostName: 'moved-01',
-        networks: [{ ...old!, ssid: utf8('New Hall; øst'), security: 'wpa2-psk', key: 'ab'.repeat(32) }],
+        networks: settings.networks
+          .slice(0, 1)
+          .map((old) => ({
+            ...old,
+            ssid: utf8('New Hall; øst'),
+            security: 'wpa2-psk',
+            key: 'ab'.repeat(32),
+          })),
         commands: [],
         instanceId: `${settings.mark}-${randomUUID()}`,
       };
