@@ -56,6 +56,7 @@ test('a spoilt card: the check says what is wrong before anybody waits for the b
   const meta = (): string => execFileSync('mtype', [...boot(card), '::meta-data'], { env, encoding: 'utf8' });
   const before = meta();
   await page.getByRole('button', { name: 'Write its settings anew' }).click();
+  await expect(page.getByText('The settings on the card in Slot 1 were written anew.')).toBeVisible();
   await expect.poll(() => meta() !== before && meta().includes('tank-01')).toBe(true);
   await expect(page.getByRole('heading', { name: 'Nothing wrong was found' })).toBeVisible();
 

@@ -83,7 +83,7 @@ export function fieldFindings(facts: FieldFacts): MoveFinding[] {
     const worst = short.reduce((least, { kept }) => Math.min(least, kept), Infinity);
     if (short.length > 0)
       add(
-        `${counted(short.length)} of ${String(boards.length)} ${short.length === 1 ? 'does' : 'do'} not last ${String(plan.battery.hours)} hours on one battery: with the margin kept back it is ${hours(worst)}.`,
+        `${counted(short.length)} of ${String(boards.length)} ${short.length === 1 ? 'does' : 'do'} not last ${String(plan.battery.hours)} hours on one battery: with the margin kept back it is ${hours(worst)} hours.`,
         `Take ${String(Math.max(...short.map(({ needed }) => needed)))} batteries for each, a larger one, or let them sleep.`,
       );
     if (known.length < lives.length)

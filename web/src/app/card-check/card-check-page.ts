@@ -30,6 +30,7 @@ import {
 import { asProblem } from '../api/api-problem';
 import { CardsApi } from '../api/cards-api';
 import { batchFeature } from '../state/batch.reducer';
+import { NoticeActions } from '../state/notice';
 import { downloadOctets } from '../ui/files';
 import type { CheckAnswer } from '../workers/check.messages';
 import { Adopter } from './adopter';
@@ -198,15 +199,19 @@ export class CardCheckPage {
   }
 
   /** Writes the settings of the card's own device anew, as its plan has them; what the board has stored stays. */
-  protected rewrite(): void {
+  protected async rewrite(): Promise<void> {
     const card = this.shownSlot;
     const medium = card?.medium;
-    if (card && medium)
-      void this.ask(
-        `the card in ${card.slotTitle}`,
-        card,
-        this.api.rewriteSettings(card.slotId, medium.identity),
-        this.api.slotFiles(card.slotId, medium.identity),
+    if (!card || !medium) return;
+    await this.ask(
+      `the card in ${card.slotTitle}`,
+      card,
+      this.api.rewriteSettings(card.slotId, medium.identity),
+      this.api.slotFiles(card.slotId, medium.identity),
+    );
+    if (this.problem() === '')
+      this.store.dispatch(
+        NoticeActions.done({ text: `The settings on the card in ${card.slotTitle} were written anew.` }),
       );
   }
 
