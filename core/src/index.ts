@@ -17,6 +17,7 @@ export * from './system/words';
 export * from './system/read-system';
 export * from './system/packages';
 export * from './system/versions';
+export * from './firstboot/carries-key';
 export { INSTANCE_FILE } from './firstboot/file-names';
 export * from './firstboot/image-system';
 export * from './firstboot/lacks';

@@ -189,6 +189,21 @@ const root = (): string | null => {
         identity: { ...identity, serial: 'another' },
       }),
     ).toMatchObject({ code: 'card-changed' });
+    // A card that only names the device gets no secrets by that.
+    const change = async (edit: (text: string) => string): Promise<void> => {
+      await server.act({ do: 'pull', slotId: 'slot-1' });
+      const file = join(server.folder, 'edited');
+      writeFileSync(file, edit(onCard('user-data')));
+      execFileSync('mcopy', ['-o', '-i', `${image()}@@1M`, file, '::user-data'], { env });
+      await server.act({ do: 'insert', cardId: 'card-01', slotId: 'slot-1' });
+    };
+    const whole = onCard('user-data');
+    await change((text) => text.replace(/-----BEGIN[^]*?-----END.*/, 'none'));
+    const named = await refused();
+    expect(named).toMatchObject({ code: 'settings-not-again' });
+    expect(named.detail).toContain('does not have its host key');
+    expect(onCard('user-data')).not.toContain('-----BEGIN');
+    await change(() => whole);
     const keyless = await server.ok<ShelvedNetwork>('POST', '/networks', {
       network: { ...emptyNetwork('Keyless'), ssid: 'Keyless' },
     });

@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import * as z from 'zod';
 import {
+  carriesHostKey,
   firstBootMethod,
   INSTANCE_FILE,
   MARK_ON_CARD,
@@ -14,7 +15,7 @@ import {
   type SlotCheck,
 } from '@nest-mark/core';
 import type { MediumIdentity } from '@nest-mark/station';
-import type { StoredBatch } from '../plans';
+import { deviceHostKey, type StoredBatch } from '../plans';
 import { record } from '../platform/log/record';
 import { problem, reasonOf } from '../platform/http/problems';
 import { look, onBoot, sourceOf, withCard, writable } from './check-slot';
@@ -85,6 +86,14 @@ export async function rewriteSettings(
       );
     if (method.acts(boot) === null)
       throw refuse('The card has no file of the method of its image any more. Write the card anew.');
+    const { publicLine } = await deviceHostKey(cards.plans, device).catch((error: unknown) => {
+      throw problem('files-not-ready', { why: reasonOf(error) });
+    });
+    // A card from anywhere may name a device; it gets no secrets by that.
+    if (!carriesHostKey(boot, publicLine))
+      throw refuse(
+        `The card names ${device.hostName} and does not have its host key, so its secrets are not put onto it. Write the card anew.`,
+      );
     const names = new Set(method.again.map((name) => name.toLowerCase()));
     const files = await filesAgain(cards, material, device, writing).catch((error: unknown) => {
       throw problem('files-not-ready', { why: reasonOf(error) });
