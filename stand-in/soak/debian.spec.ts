@@ -268,14 +268,12 @@ describe('settings that are written anew onto the card of a Debian that has star
       const anew: FirstBootSettings = {
         ...settings,
         hostName: 'moved-01',
-        networks: settings.networks
-          .slice(0, 1)
-          .map((old) => ({
-            ...old,
-            ssid: utf8('New Hall; øst'),
-            security: 'wpa2-psk',
-            key: 'ab'.repeat(32),
-          })),
+        networks: settings.networks.slice(0, 1).map((old) => ({
+          ...old,
+          ssid: utf8('New Hall; øst'),
+          security: 'wpa2-psk',
+          key: 'ab'.repeat(32),
+        })),
         commands: [],
         instanceId: `${settings.mark}-${randomUUID()}`,
       };

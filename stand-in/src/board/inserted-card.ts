@@ -41,6 +41,7 @@ export class InsertedCard {
         return this.reader.withSource(this.cardOf(), (source) => readFirstBoot(source, settings));
       },
       ordered,
+      settings.instanceId,
     );
   }
 }

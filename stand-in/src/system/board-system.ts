@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { existsSync, realpathSync } from 'node:fs';
-import { mkdir, rename } from 'node:fs/promises';
+import { mkdir, readFile, rename } from 'node:fs/promises';
 import { join } from 'node:path';
 import { PROFILES, readProfile, type SavedNetwork } from '../board/keyfile';
 import { readInside } from '../board/read-inside';
@@ -192,6 +192,8 @@ export class BoardSystem {
     readonly root: string,
     private readonly firstBoot: () => Promise<FirstBoot>,
     private readonly ordered: (order: BoardOrder) => void,
+    /** Which instance its card says that it is; null where it says none. */
+    private readonly instanceId: string | null = null,
   ) {}
 
   /** Whether it has been started once, so that it and not its card says who may log in. */
@@ -324,13 +326,13 @@ export class BoardSystem {
    * "instance-id"); what else is on the card stays.
    */
   private async takeInAgain(): Promise<void> {
-    const files = await readInside(this.inside, ['/board/instance']);
-    const taken = files[0]?.content.toString('utf8') ?? '';
-    if (taken === '') return;
-    const first = await this.firstBoot();
-    const { instanceId } = first.settings;
-    if (instanceId === null || instanceId === taken) return;
-    await runInside(this.inside, ['/bin/sh', '-c', takesOver, 'sh', ...firstBootWords(first)], 20_000);
+    const { instanceId } = this;
+    if (instanceId === null) return;
+    // Looked at from outside: boards that start together must not get into another order by this.
+    const taken = await readFile(join(this.root, 'board/instance'), 'utf8').catch(() => '');
+    if (taken === '' || taken === instanceId) return;
+    const words = firstBootWords(await this.firstBoot());
+    await runInside(this.inside, ['/bin/sh', '-c', takesOver, 'sh', ...words], 20_000);
   }
 
   /** Made beside its place and then moved there, so that a kill leaves none that is half set up. */
