@@ -1,4 +1,5 @@
 import { FieldPlanSchema, type FieldView } from '@nest-mark/core/api';
+import { met } from '../src/app/api/api-problem';
 import { standWords } from '../src/app/field/field-words';
 import { FieldActions, fieldFeature, type FieldState } from '../src/app/field/field.reducer';
 import { BatchActions } from '../src/app/state/batch.actions';
@@ -65,13 +66,28 @@ describe('a trip in the store', () => {
     expect([refused.view?.plan.minutes, refused.view?.version]).toEqual([15, 2]);
     expect(after(came(viewOf(1)), BatchActions.opened({ id: 'another' })).view).toBeNull();
     expect(after(came(viewOf(1)), BatchActions.opened({ id: batchId })).view).not.toBeNull();
-    // What comes late for the batch of before is not mixed with what is typed for this one.
-    const other = after(
+    // What comes late for the batch of before is not shown, and takes nothing of what is typed.
+    const opened = after(came(viewOf(1)), BatchActions.opened({ id: 'another' }));
+    const theirs = viewOf(1, { batchId: 'another' });
+    const typed = reducer(reducer(opened, came(theirs)), FieldActions.edited({ plan: plan(7) }));
+    for (const late of [
+      came(viewOf(9)),
+      FieldActions.saved({ sent: plan(5), view: viewOf(9) }),
+      FieldActions.visitKept({ view: viewOf(9) }),
+    ]) {
+      expect(reducer(opened, late).view).toBeNull();
+      expect(reducer(typed, late)).toEqual(typed);
+    }
+  });
+
+  it('keeps what is typed while the server is away', () => {
+    const away = after(
       came(viewOf(1)),
       FieldActions.edited({ plan: plan(7) }),
-      came(viewOf(1, { batchId: 'x' })),
+      FieldActions.refused({ problem: met('unreachable') }),
+      came(viewOf(1)),
     );
-    expect([other.dirty, other.view?.plan.minutes]).toEqual([false, 15]);
+    expect([away.dirty, away.view?.plan.minutes]).toEqual([true, 7]);
   });
 
   it('has a word of its own for each standing of a rehearsal', () => {

@@ -53,6 +53,10 @@ describe('a move in the store', () => {
     expect(after(came(moveOf(1)), came(null)).move).toBeNull();
     const other = after(came(moveOf(1)), BatchActions.opened({ id: 'another' }));
     expect([other.move, other.read]).toEqual([null, false]);
+    // Nor what comes late for the batch of before.
+    const sent = MovePlanSchema.parse({});
+    expect(reducer(other, came(moveOf(9)))).toEqual(other);
+    expect(reducer(other, MoveActions.saved({ batchId, sent, move: moveOf(9) }))).toEqual(other);
   });
 
   it('has a word of its own for each state of a board', () => {

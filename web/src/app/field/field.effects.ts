@@ -5,13 +5,13 @@ import { concatLatestFrom } from '@ngrx/operators';
 import { Store, type Action } from '@ngrx/store';
 import {
   concatMap,
-  debounceTime,
   EMPTY,
   exhaustMap,
   filter,
   merge,
+  mergeMap,
+  of,
   switchMap,
-  take,
   throttleTime,
   type Observable,
 } from 'rxjs';
@@ -20,12 +20,11 @@ import { ServerEvents } from '../api/server-events';
 import { asked, askedUntilBack, told, whenever } from '../state/asked';
 import { BatchActions } from '../state/batch.actions';
 import { batchFeature } from '../state/batch.reducer';
+import { savedInTurn } from '../state/typed';
 import { FieldActions, fieldFeature } from './field.reducer';
 
 /** Milliseconds between two looks while something goes on. */
 const LOOK_EVERY = 400;
-/** Milliseconds after the last change until it is saved. */
-const SAVE_AFTER = 400;
 
 /** A request about the trip that is shown; its refusal is shown on the page. */
 const about = (
@@ -66,22 +65,19 @@ export const load = createEffect(
 
 export const save = createEffect(
   (actions = inject(Actions), api = inject(FieldApi), store = inject(Store)) =>
-    actions.pipe(
-      ofType(FieldActions.edited),
-      debounceTime(SAVE_AFTER),
-      // One after the other: each saves on top of the version that the one before it made.
-      concatMap(({ plan: sent }) =>
-        store.select(fieldFeature.selectView).pipe(
-          take(1),
-          switchMap((now) =>
-            about(
-              now,
-              (view) => api.save(view, sent),
-              (view) => FieldActions.saved({ sent, view }),
-            ),
-          ),
-        ),
+    savedInTurn(
+      actions.pipe(
+        ofType(FieldActions.edited),
+        concatLatestFrom(() => store.select(fieldFeature.selectView)),
+        mergeMap(([{ plan }, view]) => (view === null ? EMPTY : of([plan, view] as const))),
       ),
+      {
+        key: ({ batchId }) => batchId,
+        current: store.select(fieldFeature.selectView),
+        save: (view, plan) => api.save(view, plan),
+        saved: (sent, view) => FieldActions.saved({ sent, view }),
+        refused: (problem) => FieldActions.refused({ problem }),
+      },
     ),
   { functional: true },
 );

@@ -1,5 +1,6 @@
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
 import type { FieldPlan, FieldView, NewVisit, Problem, Purpose, TripCheckId } from '@nest-mark/core/api';
+import { isAway } from '../api/api-problem';
 import { BatchActions } from '../state/batch.actions';
 
 export const FieldActions = createActionGroup({
@@ -22,6 +23,8 @@ export const FieldActions = createActionGroup({
 });
 
 export interface FieldState {
+  /** Whose trip it is; null while that is not known here. */
+  batchId: string | null;
   looking: boolean;
   /** The trip as it is shown; null while it was not read. */
   view: FieldView | null;
@@ -32,13 +35,26 @@ export interface FieldState {
   problem: Problem | null;
 }
 
-const initial: FieldState = { looking: false, view: null, dirty: false, kept: 0, problem: null };
+const initial: FieldState = {
+  batchId: null,
+  looking: false,
+  view: null,
+  dirty: false,
+  kept: 0,
+  problem: null,
+};
+
+/** Whether an answer is of another batch than the one that was opened since it was asked for. */
+const late = ({ batchId }: FieldState, view: FieldView): boolean =>
+  batchId !== null && view.batchId !== batchId;
 
 /** What the server tells, under what somebody is typing. */
-const under = (state: FieldState, view: FieldView): FieldState =>
-  state.dirty && state.view?.batchId === view.batchId
+function under(state: FieldState, view: FieldView): FieldState {
+  if (late(state, view)) return state;
+  return state.dirty && state.view
     ? { ...state, view: { ...view, plan: state.view.plan, version: state.view.version } }
-    : { ...state, view, dirty: false };
+    : { ...state, batchId: view.batchId, view, dirty: false };
+}
 
 export const fieldFeature = createFeature({
   name: 'field',
@@ -47,15 +63,14 @@ export const fieldFeature = createFeature({
     on(FieldActions.lookedAt, (state): FieldState => ({ ...state, looking: true, problem: null })),
     on(FieldActions.lookedAway, (state): FieldState => ({ ...state, looking: false, problem: null })),
     on(FieldActions.came, (state, { view }): FieldState => under(state, view)),
-    on(FieldActions.visitKept, (state, { view }): FieldState => ({
-      ...under(state, view),
-      kept: state.kept + 1,
-      problem: null,
-    })),
+    on(FieldActions.visitKept, (state, { view }): FieldState =>
+      late(state, view) ? state : { ...under(state, view), kept: state.kept + 1, problem: null },
+    ),
     on(FieldActions.edited, (state, { plan }): FieldState =>
       state.view ? { ...state, view: { ...state.view, plan }, dirty: true, problem: null } : state,
     ),
     on(FieldActions.saved, (state, { sent, view }): FieldState => {
+      if (late(state, view)) return state;
       const later = state.dirty && state.view !== null && state.view.plan !== sent;
       return {
         ...state,
@@ -64,9 +79,14 @@ export const fieldFeature = createFeature({
       };
     }),
     on(FieldActions.begun, FieldActions.visited, (state): FieldState => ({ ...state, problem: null })),
-    on(FieldActions.refused, (state, { problem }): FieldState => ({ ...state, problem, dirty: false })),
+    // What is typed stays while the server is away: it is saved when that is back.
+    on(FieldActions.refused, (state, { problem }): FieldState => ({
+      ...state,
+      problem,
+      dirty: state.dirty && isAway(problem),
+    })),
     on(BatchActions.opened, (state, { id }): FieldState =>
-      state.view?.batchId === id ? state : { ...initial, looking: state.looking },
+      state.batchId === id ? state : { ...initial, batchId: id, looking: state.looking },
     ),
   ),
 });

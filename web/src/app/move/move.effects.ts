@@ -2,28 +2,17 @@ import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
-import {
-  concatMap,
-  debounceTime,
-  EMPTY,
-  exhaustMap,
-  filter,
-  merge,
-  switchMap,
-  take,
-  throttleTime,
-} from 'rxjs';
+import { EMPTY, exhaustMap, filter, merge, mergeMap, of, switchMap, throttleTime } from 'rxjs';
 import { MovesApi } from '../api/moves-api';
 import { ServerEvents } from '../api/server-events';
 import { asked, askedUntilBack, told, whenever } from '../state/asked';
 import { BatchActions } from '../state/batch.actions';
 import { batchFeature } from '../state/batch.reducer';
+import { savedInTurn } from '../state/typed';
 import { MoveActions, moveFeature } from './move.reducer';
 
 /** Milliseconds between two looks while something goes on. */
 const LOOK_EVERY = 400;
-/** Milliseconds after the last change until it is saved. */
-const SAVE_AFTER = 400;
 
 export const load = createEffect(
   (actions = inject(Actions), api = inject(MovesApi), server = inject(ServerEvents), store = inject(Store)) =>
@@ -68,24 +57,19 @@ export const plan = createEffect(
 
 export const save = createEffect(
   (actions = inject(Actions), api = inject(MovesApi), store = inject(Store)) =>
-    actions.pipe(
-      ofType(MoveActions.edited),
-      debounceTime(SAVE_AFTER),
-      // One after the other: each saves on top of the version that the one before it made.
-      concatMap(({ plan: sent }) =>
-        store.select(moveFeature.selectMove).pipe(
-          take(1),
-          switchMap((move) =>
-            move === null
-              ? EMPTY
-              : asked(
-                  api.save(move, sent),
-                  (saved) => MoveActions.saved({ batchId: saved.batchId, sent, move: saved }),
-                  (problem) => MoveActions.refused({ problem }),
-                ),
-          ),
-        ),
+    savedInTurn(
+      actions.pipe(
+        ofType(MoveActions.edited),
+        concatLatestFrom(() => store.select(moveFeature.selectMove)),
+        mergeMap(([{ plan: sent }, move]) => (move === null ? EMPTY : of([sent, move] as const))),
       ),
+      {
+        key: ({ id }) => id,
+        current: store.select(moveFeature.selectMove),
+        save: (move, sent) => api.save(move, sent),
+        saved: (sent, move) => MoveActions.saved({ batchId: move.batchId, sent, move }),
+        refused: (problem) => MoveActions.refused({ problem }),
+      },
     ),
   { functional: true },
 );

@@ -1,5 +1,6 @@
 import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
 import type { LoginWay, Move, MovePlan, MoveTask, Problem } from '@nest-mark/core/api';
+import { isAway } from '../api/api-problem';
 import { BatchActions } from '../state/batch.actions';
 
 export const MoveActions = createActionGroup({
@@ -40,6 +41,10 @@ const initial: MoveState = {
   problem: null,
 };
 
+/** Whether an answer is of another batch than the one that was opened since it was asked for. */
+const late = (state: MoveState, batchId: string): boolean =>
+  state.batchId !== null && state.batchId !== batchId;
+
 export const moveFeature = createFeature({
   name: 'move',
   reducer: createReducer<MoveState>(
@@ -47,6 +52,7 @@ export const moveFeature = createFeature({
     on(MoveActions.lookedAt, (state): MoveState => ({ ...state, looking: true, problem: null })),
     on(MoveActions.lookedAway, (state): MoveState => ({ ...state, looking: false, problem: null })),
     on(MoveActions.came, (state, { batchId, move }): MoveState => {
+      if (late(state, batchId)) return state;
       // What somebody types stays under their hands; its saving tells whether somebody else changed it.
       if (state.dirty && state.move && move?.id === state.move.id)
         return {
@@ -59,19 +65,26 @@ export const moveFeature = createFeature({
       state.move ? { ...state, move: { ...state.move, plan }, dirty: true, problem: null } : state,
     ),
     on(MoveActions.saved, (state, { batchId, sent, move }): MoveState => {
+      if (late(state, batchId)) return state;
       const later = state.dirty && state.move !== null && state.move.plan !== sent;
       return {
         ...state,
         batchId,
         read: true,
+        problem: null,
         move: later ? { ...move, plan: state.move?.plan ?? move.plan } : move,
         dirty: later,
       };
     }),
     on(MoveActions.planned, MoveActions.started, (state): MoveState => ({ ...state, problem: null })),
-    on(MoveActions.refused, (state, { problem }): MoveState => ({ ...state, problem, dirty: false })),
+    // What is typed stays while the server is away: it is saved when that is back.
+    on(MoveActions.refused, (state, { problem }): MoveState => ({
+      ...state,
+      problem,
+      dirty: state.dirty && isAway(problem),
+    })),
     on(BatchActions.opened, (state, { id }): MoveState =>
-      state.batchId === id ? state : { ...initial, looking: state.looking },
+      state.batchId === id ? state : { ...initial, batchId: id, looking: state.looking },
     ),
   ),
 });
