@@ -103,6 +103,8 @@ export const SlotCheckSchema = z.object({
   ),
   looked: z.array(z.string()),
   plan: CardComparisonSchema.nullable(),
+  /** Whether its board takes settings in once more that are written onto it anew. */
+  again: z.boolean(),
 });
 export type SlotCheck = z.infer<typeof SlotCheckSchema>;
 

@@ -1,5 +1,6 @@
 import type { BoardProfile } from '../boards/profiles';
 import type { Device, Plan } from '../plan/model';
+import { peripheralMilliamp } from '../power/power';
 import type { Battery, CellKind } from './model';
 
 /**
@@ -85,9 +86,7 @@ export function batteryLife(battery: Battery, milliamp: number): Life {
 /** What a device draws in its usual work with what hangs on it, in milliamperes; null where its profile does not say. */
 export function usualMilliamp(plan: Plan, device: Device, board: BoardProfile | null): number | null {
   if (!board || board.typicalMilliamp === null) return null;
-  return plan.power.peripherals
-    .filter(({ role }) => role.trim() === '' || role.trim() === device.role.trim())
-    .reduce((sum, { milliamp }) => sum + milliamp, board.typicalMilliamp);
+  return board.typicalMilliamp + peripheralMilliamp(plan, device);
 }
 
 /** Least that many power banks take for a load: below it they switch off (common practice), in milliwatts. */

@@ -1,3 +1,4 @@
+import { counted } from '../listed';
 import { deaf } from '../move/ways';
 import type { MoveFinding } from '../move/model';
 import { overlap, subnetFault } from '../net/subnet';
@@ -5,7 +6,7 @@ import type { Plan } from '../plan/model';
 import { networkTitle } from '../wifi/network';
 import { lifeOf, roomOf, type FieldFacts } from './facts';
 
-const counted = (count: number): string => `${String(count)} ${count === 1 ? 'board' : 'boards'}`;
+const boardsOf = (count: number): string => counted(count, 'board');
 const hours = (value: number): string => (value >= 10 ? String(Math.floor(value)) : value.toFixed(1));
 
 /** What of a trip's network is wrong, or worth knowing before anybody leaves; what stops a rehearsal comes first. */
@@ -45,7 +46,7 @@ function ofNetwork(
   const room = roomOf(network);
   if (room !== null && room < boards.length)
     add(
-      `${title} has room for ${counted(room)} beside this computer, and ${String(boards.length)} go.`,
+      `${title} has room for ${boardsOf(room)} beside this computer, and ${String(boards.length)} go.`,
       'Take a hotspot with more room, or a second one; or let fewer boards go.',
     );
   if (network.isolation)
@@ -56,7 +57,7 @@ function ofNetwork(
   const unable = boards.filter(({ profile }) => profile !== null && deaf(profile, network) !== '');
   if (unable.length > 0)
     add(
-      `${counted(unable.length)} cannot join ${title}: ${unable[0]?.profile ? deaf(unable[0].profile, network) : ''}.`,
+      `${boardsOf(unable.length)} cannot join ${title}: ${unable[0]?.profile ? deaf(unable[0].profile, network) : ''}.`,
       'Set the hotspot to the band that all of them hear (2.4 GHz, common practice).',
     );
   if (!batch.networks.some(({ networkId }) => networkId === network.id))
@@ -83,12 +84,12 @@ export function fieldFindings(facts: FieldFacts): MoveFinding[] {
     const worst = short.reduce((least, { kept }) => Math.min(least, kept), Infinity);
     if (short.length > 0)
       add(
-        `${counted(short.length)} of ${String(boards.length)} ${short.length === 1 ? 'does' : 'do'} not last ${String(plan.battery.hours)} hours on one battery: with the margin kept back it is ${hours(worst)} hours.`,
+        `${boardsOf(short.length)} of ${String(boards.length)} ${short.length === 1 ? 'does' : 'do'} not last ${String(plan.battery.hours)} hours on one battery: with the margin kept back it is ${hours(worst)} hours.`,
         `Take ${String(Math.max(...short.map(({ needed }) => needed)))} batteries for each, a larger one, or let them sleep.`,
       );
     if (known.length < lives.length)
       add(
-        `Nobody has measured what ${counted(lives.length - known.length)} ${lives.length - known.length === 1 ? 'draws' : 'draw'}.`,
+        `Nobody has measured what ${boardsOf(lives.length - known.length)} ${lives.length - known.length === 1 ? 'draws' : 'draw'}.`,
         'Measure one with a meter in its lead, and write it down under Boards.',
       );
   }

@@ -1,3 +1,4 @@
+import { counted } from '../listed';
 import { networkTitle } from '../wifi/network';
 import { lifeOf, type FieldFacts } from './facts';
 import type { TripCheckId, TripCheck } from './model';
@@ -18,8 +19,6 @@ const withTicks = (drafts: readonly Draft[], ticked: ReadonlySet<TripCheckId>): 
     by: known === undefined ? 'hand' : 'bench',
     done: known ?? ticked.has(id),
   }));
-
-const counted = (count: number, one: string): string => `${String(count)} ${one}${count === 1 ? '' : 's'}`;
 
 /** What to look at before leaving; each is done, or ticked by hand. */
 export function beforeYouLeave(facts: FieldFacts, ticked: ReadonlySet<TripCheckId>): TripCheck[] {
@@ -48,7 +47,7 @@ export function beforeYouLeave(facts: FieldFacts, ticked: ReadonlySet<TripCheckI
           } as const,
           {
             id: 'charged',
-            text: `${counted(boards.length, 'battery').replace(/batterys$/, 'batteries')} and the laptop charged, and their chargers packed`,
+            text: `${counted(boards.length, 'battery', 'batteries')} and the laptop charged, and their chargers packed`,
             why: 'Charged above freezing, and looked at: none swollen, none damaged.',
           } as const,
         ]

@@ -15,7 +15,7 @@ export interface Tried {
 /** How the looking came to its end. */
 export type EndOfTry = 'all' | 'time' | 'asked';
 
-/** A duration in minutes and seconds. */
+/** A duration in minutes and seconds, minutes beyond an hour too. */
 export const span = (milliseconds: number): string => {
   const seconds = Math.max(0, Math.round(milliseconds / 1000));
   return `${String(Math.floor(seconds / 60))}:${String(seconds % 60).padStart(2, '0')} min`;

@@ -1,4 +1,4 @@
-import { listed } from '../listed';
+import { counted, listed } from '../listed';
 import { networkTitle } from '../wifi/network';
 import { chooseWays } from './assign';
 import { wayTitles, type Way, type WayId } from './model';
@@ -14,7 +14,7 @@ export interface DayEntry {
   deviceIds: string[];
 }
 
-const boards = (count: number): string => `${String(count)} ${count === 1 ? 'board' : 'boards'}`;
+const boards = (count: number): string => counted(count, 'board');
 
 /** The day after one. */
 export const dayAfter = (day: string): string =>

@@ -3,13 +3,16 @@ import { settingsOf } from '../plan/effective';
 import type { Device, Plan } from '../plan/model';
 import { voltsAtBoard } from './wire';
 
+/** What hangs on a device, in milliamperes. */
+export const peripheralMilliamp = (plan: Plan, device: Device): number =>
+  plan.power.peripherals
+    .filter(({ role }) => role.trim() === '' || role.trim() === device.role.trim())
+    .reduce((sum, { milliamp }) => sum + milliamp, 0);
+
 /** What a device draws at worst, with everything that hangs on it, in amperes; null when its profile does not say. */
 export function peakAmps(plan: Plan, device: Device, board: BoardProfile | null): number | null {
   if (!board || board.peakMilliamp === null) return null;
-  const extra = plan.power.peripherals
-    .filter(({ role }) => role.trim() === '' || role.trim() === device.role.trim())
-    .reduce((sum, { milliamp }) => sum + milliamp, 0);
-  return (board.peakMilliamp + extra) / 1000;
+  return (board.peakMilliamp + peripheralMilliamp(plan, device)) / 1000;
 }
 
 export type FeedStanding = 'fits' | 'tight' | 'over' | 'unknown';

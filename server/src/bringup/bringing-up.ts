@@ -1,5 +1,5 @@
 import pLimit from 'p-limit';
-import { kindOf, longestFirst, settingsOf, type Device } from '@nest-mark/core';
+import { counted, kindOf, longestFirst, settingsOf, type Device } from '@nest-mark/core';
 import { expectedOf, stepsOf } from '@nest-mark/core/bring-up';
 import { bringUpBoard, type BoardEnd } from '@nest-mark/station';
 import { needBatch, type StoredBatch } from '../plans';
@@ -173,7 +173,7 @@ class Bringing {
   }
 }
 
-const counted = (count: number): string => `${String(count)} ${count === 1 ? 'board' : 'boards'}`;
+const boardsOf = (count: number): string => counted(count, 'board');
 
 /** The run that brings boards up, side by side. */
 export const bringUpRun = (bringUps: BringUps): KindOfRun => ({
@@ -222,8 +222,8 @@ export const bringUpRun = (bringUps: BringUps): KindOfRun => ({
       state: 'done',
       reason:
         hands === 0
-          ? `${counted(ends.length)} brought up.`
-          : `${counted(hands)} of ${String(items.length)} need a look.`,
+          ? `${boardsOf(ends.length)} brought up.`
+          : `${boardsOf(hands)} of ${String(items.length)} need a look.`,
     };
   },
   interrupted: () =>

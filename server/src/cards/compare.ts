@@ -1,6 +1,7 @@
 import {
   cardChanges,
   checkCardWhole,
+  firstBootMethod,
   INSTANCE_FILE,
   saltOnCard,
   settingsOf,
@@ -73,6 +74,7 @@ export async function tellCheck(cards: Cards, boot: BootFiles): Promise<SlotChec
   return {
     ...rest,
     plan,
+    again: plan !== null && (firstBootMethod(rest.acts)?.again ?? null) !== null,
     findings: findings.map(({ fix, ...finding }) => ({ ...finding, mendable: fix !== null })),
   };
 }

@@ -132,9 +132,9 @@ export class FieldRepository {
     return row ? { at: millis(row.at), madeOf: row.made_of } : null;
   }
 
-  async noteBundle(batchId: string, madeOf: string, db: Knex): Promise<void> {
-    await db('field_bundle')
-      .insert({ batch_id: batchId, made_of: madeOf, at: db.raw('clock_timestamp()') })
+  async noteBundle(batchId: string, madeOf: string): Promise<void> {
+    await this.knex('field_bundle')
+      .insert({ batch_id: batchId, made_of: madeOf, at: this.knex.raw('clock_timestamp()') })
       .onConflict('batch_id')
       .merge(['made_of', 'at']);
   }
@@ -182,12 +182,9 @@ export class FieldRepository {
         rows.map(({ id }) => id),
       )
       .orderBy('place');
-    return rows.map((row) =>
-      toTry(
-        row,
-        boards.filter(({ rehearsal_id }) => rehearsal_id === row.id),
-      ),
-    );
+    const byTry = new Map<string, TryBoardRow[]>(rows.map(({ id }) => [id, []]));
+    for (const board of boards) byTry.get(board.rehearsal_id)?.push(board);
+    return rows.map((row) => toTry(row, byTry.get(row.id) ?? []));
   }
 
   /** Writes down where a board was proved first in a try; later proofs change nothing. @returns whether it was the first */

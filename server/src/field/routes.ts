@@ -217,8 +217,8 @@ export const fieldRoutes = (field: Field): Route[] => [
     run: async ({ params, body, response, who }) => {
       const batch = await needBatch(field.plans, params.id);
       const { fileName, content, madeOf } = await bundleOf(field, batch, body.passphrase, who);
-      await field.knex.transaction((db) => field.repository.noteBundle(params.id, madeOf, db));
       await exported(field.handOver, params.id, fileName, who);
+      await field.repository.noteBundle(params.id, madeOf);
       field.events.send({ type: 'field', batchId: params.id });
       send(response, { fileName, type: 'application/zip', content });
     },

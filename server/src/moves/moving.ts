@@ -1,4 +1,4 @@
-import { inSubnet, ssidBytes, toHex, wifiProfile, type Device } from '@nest-mark/core';
+import { counted, inSubnet, ssidBytes, toHex, wifiProfile, type Device } from '@nest-mark/core';
 import type { BoardMoveState, MoveTask } from '@nest-mark/core/api';
 import type { NewNetwork } from '@nest-mark/core/moving';
 import { moveBoard, takeOff, TRIAL_SECONDS, type BoardMoved } from '@nest-mark/station';
@@ -27,7 +27,7 @@ const words: Record<MoveTask, { did: string; not: string }> = {
   move: { did: 'came over', not: 'did not come over' },
   'take-off': { did: 'forgot the old network', not: 'did not forget the old network' },
 };
-const counted = (count: number): string => `${String(count)} ${count === 1 ? 'board' : 'boards'}`;
+const boardsOf = (count: number): string => counted(count, 'board');
 
 /** One run, as it goes through its boards. */
 class Moving {
@@ -195,8 +195,8 @@ export const moveRun = (moves: Moves): KindOfRun => ({
       state: 'done',
       reason:
         hands === 0
-          ? `${counted(items.length)} ${words[order.task].did}.`
-          : `${counted(hands)} of ${String(items.length)} ${words[order.task].not}.`,
+          ? `${boardsOf(items.length)} ${words[order.task].did}.`
+          : `${boardsOf(hands)} of ${String(items.length)} ${words[order.task].not}.`,
     };
   },
   interrupted: () =>

@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import * as z from 'zod';
 import { MoveSchema, NewMoveSchema, StartMoveSchema, type Move } from '@nest-mark/core/api';
-import { isSure, ssidBytes, toHex, type ShelvedNetwork } from '@nest-mark/core';
+import { counted, isSure, ssidBytes, toHex, type ShelvedNetwork } from '@nest-mark/core';
 import { moveFindings } from '@nest-mark/core/moving';
 import { waysOf as loginsOf } from '../bringup';
 import { batchProgress } from '../finding';
@@ -27,7 +27,7 @@ const viewOf = async (moves: Moves, id: string): Promise<Move> => {
   return moveView(moves, batch, move);
 };
 
-const counted = (count: number): string => `${String(count)} ${count === 1 ? 'board' : 'boards'}`;
+const boardsOf = (count: number): string => counted(count, 'board');
 
 /**
  * The octets of the old network's name, for boards that have come over and may forget it.
@@ -48,7 +48,7 @@ async function leaving(
   const early = deviceIds.filter((id) => !['moved', 'alone'].includes(stands.get(id) ?? '')).length;
   if (early > 0)
     throw problem('move-not-ready', {
-      why: `${counted(early)} of them did not come over yet. The old network is taken off boards only that were proved on the new one.`,
+      why: `${boardsOf(early)} of them did not come over yet. The old network is taken off boards only that were proved on the new one.`,
     });
   return toHex(ssid);
 }
@@ -109,7 +109,7 @@ async function start(
           {
             kind: 'move-started',
             batchId: batch.id,
-            text: `${task === 'move' ? `Moving ${counted(wanted.length)} to another network` : `Taking the old network off ${counted(wanted.length)}`} was begun.`,
+            text: `${task === 'move' ? `Moving ${boardsOf(wanted.length)} to another network` : `Taking the old network off ${boardsOf(wanted.length)}`} was begun.`,
           },
         ],
         db,

@@ -258,8 +258,7 @@ export class CardCheckPage {
     try {
       const check: SlotCheck = await firstValueFrom(request);
       this.shownSlot = card;
-      // Whether its image takes settings in again, the server judges; the others are not asked.
-      this.rewritable.set(card !== null && check.plan !== null && check.acts === 'declarative-seed');
+      this.rewritable.set(card !== null && check.again);
       this.readHere = null;
       this.filesOfShown = async () => unpackBootFiles(await firstValueFrom(files));
       this.show(shownCheck(subject, check, `Looked at ${check.looked.join(', ') || 'no file'}.`));

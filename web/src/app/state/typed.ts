@@ -9,12 +9,12 @@ export const SAVE_AFTER = 400;
 /** What is typed into something that is saved against its version. */
 interface Typed<Thing, Text> {
   /** Tells things apart. */
-  key(thing: Thing): string;
+  key: (thing: Thing) => string;
   /** What is shown now. */
   current: Observable<Thing | null>;
-  save(thing: Thing, text: Text): Observable<Thing>;
-  saved(text: Text, thing: Thing): Action;
-  refused(problem: Problem): Action;
+  save: (thing: Thing, text: Text) => Observable<Thing>;
+  saved: (text: Text, thing: Thing) => Action;
+  refused: (problem: Problem) => Action;
 }
 
 /**
