@@ -57,7 +57,11 @@ export class Lab {
     cardFolder: string,
   ) {
     this.reader = new StandInReader(cardFolder, () => this.state);
-    this.first = new OnAir(() => this.state.air);
+    this.first = new OnAir(
+      () => this.state.air,
+      state.leases.first,
+      () => this.save(),
+    );
   }
 
   /**
@@ -217,9 +221,13 @@ export class Lab {
         state.slotRate = action.slotRate;
         break;
     }
-    saveState(this.file, state);
+    this.save();
     this.reader.changed();
     this.changed();
+  }
+
+  private save(): void {
+    saveState(this.file, this.state);
   }
 
   /** What drills are given of the bench. */
@@ -237,7 +245,7 @@ export class Lab {
       forgetLeases: () => this.first.pool.clear(),
       power: (board, on) => this.power(board, on),
       settleAir: () => this.settleAir(),
-      save: () => saveState(this.file, this.state),
+      save: () => this.save(),
       random: (below) => randomInt(below),
     };
   }
@@ -261,7 +269,11 @@ export class Lab {
       if (!this.second) return;
       this.second = null;
     } else {
-      this.second ??= new OnAir(() => this.state.other ?? { ...other, on: false });
+      this.second ??= new OnAir(
+        () => this.state.other ?? { ...other, on: false },
+        this.state.leases.second,
+        () => this.save(),
+      );
       this.otherPoint ??= await startLoginService(nobody, `${other.network}.1`, other.port).catch(() => null);
     }
     for (const board of this.running.values()) board.airChanged();

@@ -39,6 +39,10 @@ export const LabStateSchema = z.object({
   slots: z.record(z.string(), z.string().nullable()),
   boards: z.array(StandInBoardSchema),
   air: AirSchema,
+  /** What the address servers of both networks remember: addresses by hardware address. */
+  leases: z
+    .object({ first: z.record(z.string(), z.string()), second: z.record(z.string(), z.string()) })
+    .default({ first: {}, second: {} }),
   /** A second network beside it; null where there is none. */
   other: AirSchema.nullable().default(null),
   bootSeconds: z.number().min(0).max(600),
@@ -107,6 +111,7 @@ export function freshLab(network: string): LabState {
       elsewhere: false,
       clients: null,
     },
+    leases: { first: {}, second: {} },
     other: null,
     bootSeconds: 5,
     slotRate: 40e6,

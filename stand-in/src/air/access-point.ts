@@ -33,11 +33,20 @@ export function refuseBoard(air: Air, { radio }: BoardSettings): string | null {
 /** Last parts of addresses from here on are not given out: somebody listens there. */
 const POOL_END = 254;
 
+/** What an address server remembers: addresses by hardware address. */
+export type Leases = Record<string, string>;
+
 /** Gives out addresses by hardware address and keeps them, as an address server does. */
 export class AddressPool {
-  private readonly leases = new Map<string, string>();
-
-  constructor(private readonly air: () => Air) {}
+  /**
+   * @param leases what it remembers from before, which is kept up to date
+   * @param changed called when it remembers something else
+   */
+  constructor(
+    private readonly air: () => Air,
+    private readonly leases: Leases = {},
+    private readonly changed: () => void = () => undefined,
+  ) {}
 
   /** An address, the earlier one if it is known; null when the pool is used up. */
   lease(hardwareAddress: string): string | null {
@@ -46,23 +55,30 @@ export class AddressPool {
       { length: Math.max(0, Math.min(poolSize, POOL_END - poolStart)) },
       (_, at) => `${network}.${String(poolStart + at)}`,
     );
-    const known = this.leases.get(hardwareAddress);
+    const known = this.leases[hardwareAddress];
     if (known !== undefined && all.includes(known)) return known;
-    this.leases.delete(hardwareAddress);
-    const taken = new Set(this.leases.values());
+    this.forget(hardwareAddress);
+    const taken = new Set(Object.values(this.leases));
     const free = all.find((address) => !taken.has(address));
-    if (free === undefined) return null;
-    this.leases.set(hardwareAddress, free);
-    return free;
+    if (free !== undefined) this.leases[hardwareAddress] = free;
+    this.changed();
+    return free ?? null;
   }
 
   /** Forgets all leases, as after a change of network. */
   clear(): void {
-    this.leases.clear();
+    for (const hardwareAddress of Object.keys(this.leases)) this.forget(hardwareAddress);
+    this.changed();
   }
 
   /** Hardware addresses by address. */
   table(): Map<string, string> {
-    return new Map([...this.leases].map(([hardwareAddress, address]) => [address, hardwareAddress]));
+    return new Map(
+      Object.entries(this.leases).map(([hardwareAddress, address]) => [address, hardwareAddress]),
+    );
+  }
+
+  private forget(hardwareAddress: string): void {
+    Reflect.deleteProperty(this.leases, hardwareAddress);
   }
 }

@@ -1,7 +1,7 @@
 import type { Air } from '@nest-mark/core/api';
 import type { ListenPlace } from '@nest-mark/station/ports';
 import type { BoardSettings } from '../board/settings';
-import { AddressPool, refuseBoard } from './access-point';
+import { AddressPool, type Leases, refuseBoard } from './access-point';
 import { placeOn } from './place';
 
 type Saved = BoardSettings['radio']['networks'][number];
@@ -12,9 +12,17 @@ export class OnAir {
   /** Hardware addresses of those that are on it. */
   readonly clients = new Set<string>();
 
-  /** @param read what is true of it now */
-  constructor(private readonly read: () => Air) {
-    this.pool = new AddressPool(read);
+  /**
+   * @param read what is true of it now
+   * @param leases what its address server remembers
+   * @param changed called when that changes
+   */
+  constructor(
+    private readonly read: () => Air,
+    leases?: Leases,
+    changed?: () => void,
+  ) {
+    this.pool = new AddressPool(read, leases, changed);
   }
 
   get air(): Air {
