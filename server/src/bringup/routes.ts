@@ -15,6 +15,7 @@ import { probeTcp } from '@nest-mark/station';
 import { needBatch } from '../plans';
 import { once, onceProblems } from '../platform/idempotency/once';
 import { problem } from '../platform/http/problems';
+import { refusedBy } from '../platform/http/refused-by';
 import { IdSchema, route, type Route } from '../platform/http/route';
 import type { BringUps } from './domain';
 import type { BringUpOrder } from './order';
@@ -91,12 +92,7 @@ async function start(
         db,
       );
     })
-    .catch((error: unknown) => {
-      // The database decides: of two that begin at once with the same board one is refused.
-      if ((error as { constraint?: string }).constraint === 'run_item_board_once')
-        throw problem('bring-up-running');
-      throw error;
-    });
+    .catch(refusedBy('run_item_board_once', () => problem('bring-up-running')));
   bringUps.events.send({ type: 'log' });
   bringUps.events.send({ type: 'progress', batchId });
   return bringUpView(bringUps, batch);

@@ -4,6 +4,7 @@ import { waysOf } from '../bringup';
 import { batchProgress } from '../finding';
 import { needBatch } from '../plans';
 import { problem } from '../platform/http/problems';
+import { refusedBy } from '../platform/http/refused-by';
 import { IdSchema, route, type Route } from '../platform/http/route';
 import type { Exposures } from './domain';
 import { exposureView } from './view';
@@ -53,12 +54,7 @@ export const exposureRoutes = (exposures: Exposures): Route[] => [
             db,
           );
         })
-        .catch((error: unknown) => {
-          // The database decides: of two that begin at once one is refused.
-          if ((error as { constraint?: string }).constraint === 'run_exposure_once')
-            throw problem('exposure-running');
-          throw error;
-        });
+        .catch(refusedBy('run_exposure_once', () => problem('exposure-running')));
       exposures.events.send({ type: 'progress', batchId: params.id });
       return exposureView(exposures, params.id);
     },

@@ -16,6 +16,7 @@ import { fieldFindings, roomOf } from '@nest-mark/core/in-field';
 import { exported, send } from '../handover';
 import { needBatch } from '../plans';
 import { problem } from '../platform/http/problems';
+import { refusedBy } from '../platform/http/refused-by';
 import { IdSchema, route, type Route } from '../platform/http/route';
 import { versionOf } from '../platform/http/version';
 import { once, onceProblems } from '../platform/idempotency/once';
@@ -88,12 +89,7 @@ async function begin(
         db,
       );
     })
-    .catch((error: unknown) => {
-      // The database decides: of two that begin at once one is refused.
-      if ((error as { constraint?: string }).constraint === 'run_rehearsal_once')
-        throw problem('rehearsal-running');
-      throw error;
-    });
+    .catch(refusedBy('run_rehearsal_once', () => problem('rehearsal-running')));
   field.events.send({ type: 'field', batchId });
   field.events.send({ type: 'log' });
   return viewOf(field, batchId);

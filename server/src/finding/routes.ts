@@ -15,6 +15,7 @@ import { stamp } from './stamps';
 import { batchProgress } from './progress';
 import { once, onceProblems } from '../platform/idempotency/once';
 import { problem } from '../platform/http/problems';
+import { refusedBy } from '../platform/http/refused-by';
 import { IdSchema, route, type Route } from '../platform/http/route';
 import type { Finding } from './domain';
 import { needBatch } from '../plans';
@@ -46,12 +47,7 @@ async function startSearch(
         db,
       );
     })
-    .catch((error: unknown) => {
-      // The database decides: of two that start at once one is refused.
-      if ((error as { constraint?: string }).constraint === 'run_search_once')
-        throw problem('search-running');
-      throw error;
-    });
+    .catch(refusedBy('run_search_once', () => problem('search-running')));
   finding.events.send({ type: 'log' });
   const search = await finding.repository.find(id);
   if (!search) throw new Error('a search that was just made is missing');

@@ -27,16 +27,13 @@ import {
 } from '@nest-mark/core/find';
 import { once, onceProblems } from '../platform/idempotency/once';
 import { problem } from '../platform/http/problems';
+import { refusedBy } from '../platform/http/refused-by';
 import { IdSchema, route, type Route } from '../platform/http/route';
 import { needBatch } from '../plans';
 import type { Finding } from './domain';
 import { beginWatch, watchOf } from './watches';
 
-const twice = (error: unknown): never => {
-  // The database decides: of two that begin at once one is refused.
-  if ((error as { constraint?: string }).constraint === 'run_watch_once') throw problem('watch-running');
-  throw error;
-};
+const twice = refusedBy('run_watch_once', () => problem('watch-running'));
 
 /** Begins to listen, once at a time for each batch. @throws Problem */
 async function startWatch(

@@ -7,6 +7,7 @@ import { waysOf as loginsOf } from '../bringup';
 import { batchProgress } from '../finding';
 import { needBatch, type StoredBatch } from '../plans';
 import { problem } from '../platform/http/problems';
+import { refusedBy } from '../platform/http/refused-by';
 import { IdSchema, route, type Route } from '../platform/http/route';
 import { versionOf } from '../platform/http/version';
 import { once, onceProblems } from '../platform/idempotency/once';
@@ -115,11 +116,7 @@ async function start(
         db,
       );
     })
-    .catch((error: unknown) => {
-      // The database decides: of two that begin at once one is refused.
-      if ((error as { constraint?: string }).constraint === 'run_move_once') throw problem('move-running');
-      throw error;
-    });
+    .catch(refusedBy('run_move_once', () => problem('move-running')));
   moves.events.send({ type: 'move', batchId: batch.id });
   moves.events.send({ type: 'log' });
   return viewOf(moves, id);
