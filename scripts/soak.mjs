@@ -41,6 +41,8 @@ const harnesses = {
   debian: 'stand-in/soak/debian.spec.ts',
   'spoilt-cards': 'stand-in/soak/spoilt-cards.spec.ts',
   'bring-up': 'stand-in/soak/bring-up.spec.ts',
+  // An emulated machine with simulated radios; needs root.
+  'radio-move': 'stand-in/soak/radio-move.spec.ts',
 };
 
 const wholeNumber = (name, text) => {

@@ -479,7 +479,7 @@ timers=yes`),
     fc.assert(
       fc.property(fc.string({ unit: 'binary', maxLength: 400 }), (text) => {
         const { manager, saved, move } = readLook(text);
-        expect([null, 'networkmanager', 'wpa-supplicant']).toContain(manager);
+        expect([null, 'networkmanager', 'netplan', 'iwd', 'wpa-supplicant']).toContain(manager);
         expect(saved.every(({ name }) => name.length <= 80)).toBe(true);
         expect(move === null || typeof move.id === 'string').toBe(true);
       }),

@@ -60,6 +60,9 @@ const forSoak = [
   ...forTest,
   ['debootstrap', 'debootstrap'],
   ['dpkg-dev', 'dpkg-scanpackages'],
+  ['qemu-system-x86', 'qemu-system-x86_64'],
+  ['cpio', 'cpio'],
+  ['kmod', 'modprobe'],
   ['debian-archive-keyring', '/usr/share/keyrings/debian-archive-keyring.gpg'],
 ];
 const lists = { start: forStart, test: forTest, soak: forSoak };

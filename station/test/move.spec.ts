@@ -1,4 +1,3 @@
-import { execFileSync } from 'node:child_process';
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -13,6 +12,7 @@ import {
   takeOffNetwork,
   type NewNetwork,
 } from '@nest-mark/core/moving';
+import { inside as insideOf, shell as shellOf } from './helpers/namespaces';
 import { program } from './helpers/programs';
 
 /**
@@ -46,34 +46,9 @@ beforeAll(() => {
 });
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
-/** Runs lines in namespaces where nothing of this computer is changed; parts of what they print come between marks. */
-function inside(setUp: string, parts: readonly (readonly [string, string])[]): Record<string, string> {
-  const script = [
-    'export LC_ALL=C',
-    'ip link set lo up && ip link add w0 type veth peer name w1 && ip link set w0 up && ip link set w1 up || exit 9',
-    'mount -t tmpfs t /run && mount -t tmpfs t /var/lib && mount -t sysfs -o ro s /sys || exit 9',
-    setUp,
-    ...parts.map(([title, lines]) => `echo "== ${title}"\n${lines}`),
-    'for p in $pids; do kill "$p"; done; wait 2>/dev/null; true',
-  ].join('\n');
-  const file = join(folder, 'work.sh');
-  writeFileSync(file, script);
-  const text = execFileSync('unshare', ['-nm', '--kill-child', '-fp', '--mount-proc', 'sh', file], {
-    encoding: 'utf8',
-    stdio: ['ignore', 'pipe', 'ignore'],
-  });
-  return Object.fromEntries(
-    text
-      .split(/^== /m)
-      .slice(1)
-      .map((part) => [part.split('\n')[0] ?? '', part.split('\n').slice(1).join('\n').trim()]),
-  );
-}
-const shell = (content: string, title: string): string => {
-  const file = join(folder, title);
-  writeFileSync(file, content);
-  return `sh ${file} >/dev/null 2>&1; echo "ended $?"`;
-};
+const inside = (setUp: string, parts: readonly (readonly [string, string])[]): Record<string, string> =>
+  insideOf(folder, setUp, parts);
+const shell = (content: string, title: string): string => shellOf(folder, title, content);
 const D = '/var/lib/nest-mark/move';
 
 (whenManager ? describe : describe.skip)('a move by the real NetworkManager', () => {

@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto';
 import {
   addNetwork,
   armReturn,
+  cannotPutOn,
   isOnNetwork,
   keepNetwork,
   lookQuestion,
@@ -51,6 +52,8 @@ const COULD_NOT_KEEP: Record<number, string> = {
   7: 'its supplicant may not save what it was told; its file lacks update_config=1',
   8: 'the network could not be made one that starts by itself',
   9: 'the network could not be made one that starts by itself',
+  10: 'a file could not be written on it; look whether its disk is full',
+  11: 'netplan does not take the file of the new network',
 };
 
 class Moving {
@@ -118,12 +121,8 @@ class Moving {
   private async fromHere(manager: NetManager): Promise<BoardMoved> {
     const { work } = this;
     const { network } = work;
-    if (manager === 'wpa-supplicant' && network.security === 'wpa3-sae' && /["\\]/.test(network.key))
-      return {
-        state: 'hand',
-        message:
-          'The key has quotes or backslashes, which its supplicant does not take over a line. Put it on by hand.',
-      };
+    const cannot = cannotPutOn(manager, network);
+    if (cannot !== null) return { state: 'hand', message: cannot };
     await work.note('adding', '');
     const added = await this.line.put(addNetwork(manager, network));
     if (added.code !== 0)

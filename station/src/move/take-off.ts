@@ -21,7 +21,7 @@ const WHY: Record<number, string> = {
   [TAKE_OFF_REFUSED.notOnNew]:
     'It does not say itself that it is on the new network, so nothing was taken off.',
   [TAKE_OFF_REFUSED.ofAnother]:
-    'Another program of it (netplan, for one) makes the old network anew at each start: take it out of that program’s file by hand.',
+    'Another program of it makes the old network anew at each start: take it out of that program’s file by hand.',
   [TAKE_OFF_REFUSED.refused]: 'It did not let the old network go. Nothing else was changed.',
   [TAKE_OFF_REFUSED.notSaved]:
     'Its supplicant may not save what it was told (its file lacks update_config=1): the old network is back after its next start.',
