@@ -33,6 +33,7 @@ test('six boards rehearse over a hotspot with room for five: told before, shown 
           hidden: false,
           apart: false,
           clients,
+          sleepsAfter: null,
         },
       }),
     ]);

@@ -32,6 +32,7 @@ async function newHall(app: App, change: object = {}): Promise<ShelvedNetwork> {
       hidden: false,
       apart: false,
       clients: null,
+      sleepsAfter: null,
       ...change,
     },
   });

@@ -160,6 +160,7 @@ const root = (): string | null => {
         hidden: false,
         apart: false,
         clients: null,
+        sleepsAfter: null,
       },
     });
     await server.act({

@@ -67,6 +67,7 @@ const away = (clients: number | null, on = true): Promise<PracticeView> =>
       hidden: false,
       apart: false,
       clients,
+      sleepsAfter: null,
     },
   });
 

@@ -103,6 +103,7 @@ whenSandbox('a batch that moves', () => {
         hidden: false,
         apart: false,
         clients: null,
+        sleepsAfter: null,
       },
     });
 

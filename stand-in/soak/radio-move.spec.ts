@@ -116,7 +116,7 @@ go_over() { do_it arm; do_it switch; }
 case $stage in
 1)
     echo "== start"; on 1; sh ./look
-    echo "== wrong key"; do_it add-wrong; do_it try; until_so '[ "$(cat /var/lib/nest-mark/move/tried)" = abc ]'; go_over
+    echo "== wrong key"; do_it add-wrong; do_it try; until_so '[ "$(cat /var/lib/nest-mark/move/tried)" = abc ]'; do_it arm-short; do_it switch
     until_so 'state | grep -q returned'; on 1; systemctl is-active nest-mark-return.timer; ${knows}
     echo "== nobody proves it"; do_it add; do_it arm-short; do_it switch; on 2; until_so 'state | grep -q returned'; on 1; ${knows}
     echo "== cut"; do_it add; go_over; on 2; do_it is-on; next 2 ;;

@@ -50,6 +50,8 @@ export class Lab {
   private doing: Promise<void> = Promise.resolve();
   private accessPoint: LoginService | null = null;
   private otherPoint: LoginService | null = null;
+  private sleep: NodeJS.Timeout | undefined;
+  private closed = false;
 
   private constructor(
     private readonly file: string,
@@ -120,6 +122,8 @@ export class Lab {
   }
 
   async close(): Promise<void> {
+    clearTimeout(this.sleep);
+    this.closed = true;
     await Promise.all([...this.running.values()].map((board) => board.powerOff()));
     await this.accessPoint?.stop();
     await this.otherPoint?.stop();
@@ -273,10 +277,34 @@ export class Lab {
         () => this.state.other ?? { ...other, on: false },
         this.state.leases.second,
         () => this.save(),
+        () => this.watchSleep(),
       );
       this.otherPoint ??= await startLoginService(nobody, `${other.network}.1`, other.port).catch(() => null);
     }
     for (const board of this.running.values()) board.airChanged();
+    this.watchSleep();
+  }
+
+  /** Whether the second network would fall asleep now, were its time up. */
+  private get drowsy(): boolean {
+    const { other } = this.state;
+    return !this.closed && other?.on === true && other.sleepsAfter !== null && this.second?.lonely === true;
+  }
+
+  /** Lets the second network go off by itself once nobody was on it for its time. */
+  private watchSleep(): void {
+    clearTimeout(this.sleep);
+    if (!this.drowsy) return;
+    const after = (this.state.other?.sleepsAfter ?? 0) * 1000;
+    this.sleep = setTimeout(() => {
+      this.doing = this.doing.then(async () => {
+        if (!this.drowsy || !this.state.other) return;
+        this.state.other.on = false;
+        await this.settleAir();
+        this.save();
+        this.changed();
+      });
+    }, after);
   }
 
   /** What of a board is shown; in a drill no more than whether its switch is on. */

@@ -110,6 +110,7 @@ export function freshLab(network: string): LabState {
       apart: false,
       elsewhere: false,
       clients: null,
+      sleepsAfter: null,
     },
     leases: { first: {}, second: {} },
     other: null,

@@ -25,6 +25,7 @@ import {
 import { handed } from '../../core/test/helpers/handed-over';
 import { sweep, type SweepHit } from '@nest-mark/station';
 import { Lab, readCard } from '../src/index';
+import { loadState } from '../src/state';
 
 const run = promisify(execFile);
 const bootOffset = 4096 * 512;
@@ -63,6 +64,17 @@ afterEach(async () => {
   await lab.close();
   rmSync(folder, { recursive: true, force: true });
 });
+
+const HOTSPOT = {
+  on: true,
+  ssid: 'Keepers hotspot',
+  passphrase: 'eelgrass and mud',
+  bands: ['2.4 GHz'] as ['2.4 GHz'],
+  hidden: false,
+  apart: false,
+  clients: null,
+  sleepsAfter: null,
+};
 
 const network = (ssid: string, passphrase = 'low tide at seven', priority = 10): NetworkSettings => ({
   ssid: new TextEncoder().encode(ssid),
@@ -345,5 +357,32 @@ describe('hands on the practice bench', () => {
       'card-04',
       'card-05',
     ]);
+  });
+});
+
+describe('a hotspot that goes off by itself', () => {
+  const air = { ...HOTSPOT, sleepsAfter: 0.3 };
+  const isOn = async (): Promise<boolean | undefined> => (await lab.view()).other?.on;
+  const until = async (well: () => Promise<boolean>): Promise<void> => {
+    for (const end = Date.now() + 30_000; Date.now() < end;) {
+      if (await well()) return;
+      await new Promise((resolve) => setTimeout(resolve, 20));
+    }
+    throw new Error('it never came to that');
+  };
+
+  it('does so when nobody is on it, is put on again by hand, and stays on while a board is there', async () => {
+    await lab.act({ do: 'other-air', air });
+    await until(async () => (await isOn()) === false);
+    expect(loadState(join(folder, 'lab.json'))?.other?.on).toBe(false);
+    await lab.act({ do: 'other-air', air: { ...air, sleepsAfter: null } });
+    const board = await boot(await makeCard(settings({ networks: [network(air.ssid, air.passphrase)] })));
+    expect(board).toMatchObject({ phase: 'online', address: '127.62.65.20' });
+    await lab.act({ do: 'other-air', air });
+    await new Promise((resolve) => setTimeout(resolve, 1000));
+    expect(await isOn()).toBe(true);
+    // Its time begins when the last one has gone.
+    await lab.act({ do: 'power', nest: 'A1', on: false });
+    await until(async () => (await isOn()) === false);
   });
 });

@@ -176,6 +176,7 @@ describe('the air of the practice bench', () => {
     apart: false,
     elsewhere: false,
     clients: null,
+    sleepsAfter: null,
   };
   const card = async (hidden: boolean) => {
     writeFileSync(path(1), await octets(1, hidden));

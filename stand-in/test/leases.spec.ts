@@ -17,6 +17,7 @@ const air = (change: Partial<Air> = {}): Air => ({
   apart: false,
   elsewhere: false,
   clients: null,
+  sleepsAfter: null,
   ...change,
 });
 

@@ -52,6 +52,7 @@ const air: Air = {
   apart: false,
   elsewhere: false,
   clients: null,
+  sleepsAfter: null,
 };
 
 interface Given {

@@ -27,6 +27,8 @@ export const AirSchema = z.object({
   elsewhere: z.boolean().default(false),
   /** Clients that it takes at once; null for no bound. */
   clients: z.number().int().min(0).max(240).nullable().default(null),
+  /** Seconds without a client after which it goes off by itself, as phones do; null for never. */
+  sleepsAfter: z.number().min(0.05).max(3600).nullable().default(null),
 });
 export type Air = z.infer<typeof AirSchema>;
 
@@ -118,6 +120,7 @@ export const PracticeActionSchema = z.discriminatedUnion('do', [
       hidden: true,
       apart: true,
       clients: true,
+      sleepsAfter: true,
     }).nullable(),
   }),
   /** Spoils the system of a board that has started, or mends it. */

@@ -10,19 +10,36 @@ type Saved = BoardSettings['radio']['networks'][number];
 export class OnAir {
   readonly pool: AddressPool;
   /** Hardware addresses of those that are on it. */
-  readonly clients = new Set<string>();
+  private readonly clients = new Set<string>();
 
   /**
    * @param read what is true of it now
    * @param leases what its address server remembers
    * @param changed called when that changes
+   * @param counted called when somebody came or went
    */
   constructor(
     private readonly read: () => Air,
     leases?: Leases,
     changed?: () => void,
+    private readonly counted: () => void = () => undefined,
   ) {
     this.pool = new AddressPool(read, leases, changed);
+  }
+
+  join(hardwareAddress: string): void {
+    this.clients.add(hardwareAddress);
+    this.counted();
+  }
+
+  leave(hardwareAddress: string): void {
+    this.clients.delete(hardwareAddress);
+    this.counted();
+  }
+
+  /** Whether nobody is on it. */
+  get lonely(): boolean {
+    return this.clients.size === 0;
   }
 
   get air(): Air {

@@ -170,7 +170,7 @@ export class RunningBoard {
     this.service = null;
     this.net = null;
     this.joined = null;
-    net?.clients.delete(this.hardwareAddress);
+    net?.leave(this.hardwareAddress);
     await this.showScreen();
     await service?.stop();
   }
@@ -237,7 +237,7 @@ export class RunningBoard {
       mark: markToldBy(settings.files),
     };
     const address = pool.lease(this.hardwareAddress);
-    net.clients.add(this.hardwareAddress);
+    net.join(this.hardwareAddress);
     this.net = net;
     await this.system?.isOn(air.ssid);
     if (air.apart || air.elsewhere)

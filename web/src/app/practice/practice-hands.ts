@@ -17,6 +17,7 @@ const freshOther: OtherAir = {
   hidden: false,
   apart: false,
   clients: null,
+  sleepsAfter: null,
 };
 
 /** What hands do on the practice bench, for its page and its dock. */
@@ -63,10 +64,10 @@ export class PracticeHands {
   /** The second network as it is, with a change; null takes it away. */
   setOther(change: Partial<OtherAir> | null): void {
     const other = this.view()?.other;
-    const { on, ssid, passphrase, bands, hidden, apart, clients } = other ?? freshOther;
+    const { on, ssid, passphrase, bands, hidden, apart, clients, sleepsAfter } = other ?? freshOther;
     this.act({
       do: 'other-air',
-      air: change && { on, ssid, passphrase, bands, hidden, apart, clients, ...change },
+      air: change && { on, ssid, passphrase, bands, hidden, apart, clients, sleepsAfter, ...change },
     });
   }
 }
