@@ -22,6 +22,7 @@ const onCore = (name) =>
       '^@nest-mark/core/bring-up$': '<rootDir>/../core/src/bring-up.ts',
       '^@nest-mark/core/moving$': '<rootDir>/../core/src/moving.ts',
       '^@nest-mark/core/in-field$': '<rootDir>/../core/src/in-field.ts',
+      '^@nest-mark/core/in-air$': '<rootDir>/../core/src/in-air.ts',
     },
   });
 

@@ -4,7 +4,8 @@ export const coreOrder = [
   ['globals.d', 'units', 'listed', 'problems', 'guide'],
   ['bytes', 'plain-name'],
   ['wifi', 'access', 'disk', 'net'],
-  ['boards', 'system'],
+  ['boards', 'system', 'air'],
+  ['air'],
   ['plan'],
   ['images', 'power', 'vpn'],
   ['kit', 'forecast'],
@@ -21,7 +22,7 @@ export const coreOrder = [
   ['field'],
   ['progress'],
   ['api'],
-  ['index', 'find', 'bring-up', 'moving', 'in-field'],
+  ['index', 'find', 'bring-up', 'moving', 'in-field', 'in-air'],
 ];
 
 export const domains = [

@@ -153,7 +153,7 @@ describe.each(Object.keys(boards) as NetManager[])('a board whose Wi-Fi is ruled
     const old = both.split('\n').filter((name) => !alone.includes(name))[0] ?? '';
     expect(readLook(told['start'] ?? '')).toMatchObject({ manager, timers: true, move: null });
     expect(told['wrong key']).toMatch(
-      new RegExp(`^add-wrong 0\\ntry 0\\narm 0\\nswitch 0\\non 1\\n(inactive|unknown)\\n${old}$`),
+      new RegExp(`^add-wrong 0\\ntry 0\\narm-short 0\\nswitch 0\\non 1\\n(inactive|unknown)\\n${old}$`),
     );
     expect(told['nobody proves it']).toBe(`add 0\narm-short 0\nswitch 0\non 2\non 1\n${old}`);
     expect(told['cut']).toBe('add 0\narm 0\nswitch 0\non 2\nis-on 0');

@@ -49,3 +49,5 @@ export * from './shell/shell-error';
 export * from './shell/terminal';
 export * from './move/move-board';
 export * from './move/take-off';
+export { linuxRadio } from './air/linux-radio';
+export { RadioError, type Radio, type RadioFault, type TrialEnd } from './air/radio';

@@ -48,3 +48,13 @@ export function channelAllowed(country: string, band: WifiBand, channel: number)
   const half = band === '2.4 GHz' && channel === 14 ? 0 : HALF_WIDTH;
   return ranges.some(([start, end]) => centre - half >= start && centre + half <= end);
 }
+
+/** Band and channel of a centre frequency, as `channelMHz` has them; null where no channel lies there. */
+export function channelAt(mhz: number): { band: WifiBand; channel: number } | null {
+  const found = (band: WifiBand, channel: number): { band: WifiBand; channel: number } | null =>
+    channelMHz(band, channel) === mhz ? { band, channel } : null;
+  if (mhz === 2484) return found('2.4 GHz', 14);
+  if (mhz < 3000) return found('2.4 GHz', (mhz - 2407) / 5);
+  if (mhz < 5925) return found('5 GHz', (mhz - 5000) / 5);
+  return mhz === 5935 ? found('6 GHz', 2) : found('6 GHz', (mhz - 5950) / 5);
+}

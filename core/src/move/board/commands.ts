@@ -1,3 +1,5 @@
+import { fromHex, textOrNull } from '../../bytes';
+
 /**
  * Who rules the Wi-Fi of a board, as far as is known here. `netplan`: its files, by systemd-networkd and a wpa_supplicant
  * that is started from them. Where NetworkManager acts on them, it is NetworkManager.
@@ -19,6 +21,12 @@ export interface NewNetwork {
   keyfile: string;
   /** UUID in the keyfile. */
   uuid: string;
+}
+
+/** The name as text; null where its octets are none in UTF-8. */
+export function nameOf({ ssidHex }: Pick<NewNetwork, 'ssidHex'>): string | null {
+  const octets = fromHex(ssidHex);
+  return octets && textOrNull(octets);
 }
 
 /** How the lines of `takeOff` end where nothing was taken off. */

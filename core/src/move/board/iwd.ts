@@ -1,5 +1,5 @@
-import { REFUSED, TAKE_OFF_REFUSED, type Commands, type NewNetwork } from './commands';
 import { shellWord } from '../../bringup/shell-text';
+import { nameOf, REFUSED, TAKE_OFF_REFUSED, type Commands, type NewNetwork } from './commands';
 
 /**
  * iwd, asked over the system bus: its own client would take the key on a command line. What it knows are files
@@ -10,16 +10,6 @@ import { shellWord } from '../../bringup/shell-text';
 const BUS = 'net.connman.iwd';
 const KNOWN_TYPES = ['psk', 'open', '8021x'] as const;
 const typeOf = ({ security }: NewNetwork): string => (security === 'open' ? 'open' : 'psk');
-
-const octetsOf = (hex: string): Uint8Array =>
-  Uint8Array.from(hex.match(/../g) ?? [], (pair) => parseInt(pair, 16));
-const nameOf = ({ ssidHex }: NewNetwork): string | null => {
-  try {
-    return new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(octetsOf(ssidHex));
-  } catch {
-    return null;
-  }
-};
 
 /** Plain where a name has nothing but letters, digits, spaces, `-` and `_`; else its digits (iwd.network(5), "Naming"). */
 const fileOf = (network: NewNetwork): string => {

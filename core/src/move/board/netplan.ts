@@ -1,5 +1,5 @@
 import { shellWord } from '../../bringup/shell-text';
-import { REFUSED, TAKE_OFF_REFUSED, type Commands, type NewNetwork } from './commands';
+import { nameOf, REFUSED, TAKE_OFF_REFUSED, type Commands, type NewNetwork } from './commands';
 import { cutFromNetplan } from './netplan-file';
 import { forgotten, INTERFACE, needOnNew, preferred, SSID_OF, supplicant } from './supplicant';
 
@@ -9,15 +9,6 @@ import { forgotten, INTERFACE, needOnNew, preferred, SSID_OF, supplicant } from 
  * comes into a file of its own once the board was proved. Netplan refuses all of its files for one fault in any, and a
  * board would start without a network: a copy of them is tried first, and the file comes in whole.
  */
-
-const nameOf = ({ ssidHex }: NewNetwork): string | null => {
-  const octets = Uint8Array.from(ssidHex.match(/../g) ?? [], (pair) => parseInt(pair, 16));
-  try {
-    return new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(octets);
-  } catch {
-    return null;
-  }
-};
 
 /** As JSON, which YAML's text in double quotes includes; two characters that YAML takes for ends of lines are escaped. */
 const quoted = (text: string): string =>

@@ -1,0 +1,9 @@
+/** Door to the air: what radios hear, and what a shelf takes from it. */
+export * from './air/gather';
+export * from './air/iw-scan';
+export * from './air/look-alikes';
+export * from './air/model';
+export * from './air/nmcli-list';
+export * from './air/security';
+export * from './air/take';
+export * from './air/trial';

@@ -1,0 +1,36 @@
+/**
+ * Holds an adapter for a trial, as a process of its own that outlives this program: it gives the adapter back when its
+ * input ends, which it also does when this program is killed. Arguments: the adapter, a folder for it.
+ *
+ * Where NetworkManager rules the adapter it lets go of it for the time, and afterwards goes back to the profile that was
+ * in use. It prints `ready`, and at last `back`.
+ */
+export const HOLDER = `trap '' HUP INT TERM
+i=$1 d=$2
+mkdir -m 700 "$d" || { echo taken; exit 3; }
+ruled= old= up=
+if [ "$(nmcli -t -g GENERAL.NM-MANAGED device show "$i" 2>/dev/null)" = yes ]; then
+    ruled=yes
+    old=$(nmcli -t -g GENERAL.CON-UUID device show "$i")
+fi
+[ -n "$(ip -o link show dev "$i" up)" ] && up=yes
+back() {
+    [ ! -s "$d/pid" ] || kill "$(cat "$d/pid")" 2>/dev/null
+    tries=0
+    while [ -s "$d/pid" ] && kill -0 "$(cat "$d/pid")" 2>/dev/null && [ "$tries" -lt 50 ]; do tries=$((tries + 1)); sleep 0.1; done
+    [ -n "$up" ] || ip link set dev "$i" down
+    if [ -n "$ruled" ]; then
+        nmcli device set "$i" managed yes
+        [ -z "$old" ] || nmcli --wait 40 connection up uuid "$old" ifname "$i" >/dev/null
+    fi
+    rm -rf "$d"
+    echo back
+}
+[ -z "$ruled" ] || nmcli device set "$i" managed no || { ruled=; back; exit 4; }
+ip link set dev "$i" up || { back; exit 5; }
+umask 077
+printf 'ctrl_interface=%s\\n' "$d/ctl" >"$d/conf"
+wpa_supplicant -B -i "$i" -D nl80211 -c "$d/conf" -P "$d/pid" -f /dev/null >/dev/null || { back; exit 6; }
+echo ready
+cat >/dev/null
+back`;

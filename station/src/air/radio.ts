@@ -1,0 +1,37 @@
+import type { HeardPoint, KeyVerdict, RadioAdapter, TriedNetwork } from '@nest-mark/core/in-air';
+
+/** Why the air cannot be read, or a key not be tried. */
+export type RadioFault = 'none' | 'rights' | 'busy' | 'gone' | 'failed' | 'stopped';
+
+/** The message is for people. */
+export class RadioError extends Error {
+  override readonly name = 'RadioError';
+
+  constructor(
+    readonly fault: RadioFault,
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
+/** How a trial ended; the adapter is as it was before. */
+export interface TrialEnd {
+  verdict: KeyVerdict;
+  /** In dBm, of the access point that was tried; null where it is not known. */
+  signal: number | null;
+  message: string;
+}
+
+/** The radios of this computer. */
+export interface Radio {
+  /** @throws RadioError */
+  adapters(): Promise<RadioAdapter[]>;
+  /** Listens for some seconds. @throws RadioError */
+  look(adapter: string, signal: AbortSignal): Promise<HeardPoint[]>;
+  /**
+   * Joins a network for a moment, and asks for an address without taking one.
+   * @throws RadioError; the adapter is as it was before then too
+   */
+  tryKey(adapter: string, network: TriedNetwork, signal: AbortSignal): Promise<TrialEnd>;
+}

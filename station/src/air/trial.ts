@@ -1,0 +1,164 @@
+import { spawn, type ChildProcess } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
+import { once } from 'node:events';
+import { createInterface } from 'node:readline';
+import { trialCommands, trialSign, type TriedNetwork, type TrialSign } from '@nest-mark/core/in-air';
+import { HOLDER } from './holder';
+import { programEnv, runProgram } from './programs';
+import { RadioError, type TrialEnd } from './radio';
+
+/** Seconds within which an adapter is held, or given back. */
+const HOLD_SECONDS = 60;
+/** Seconds after which silence is an answer. */
+const TRIAL_SECONDS = 45;
+/** Times that a network is not found until that is believed: a first look may miss it. */
+const NOT_FOUND = 2;
+/** Prints what it would be given, and sets nothing. */
+const TAKES_NOTHING = 'case "$1" in bound) echo "address=$ip" ;; esac';
+
+/** The adapter while it is held. */
+interface Held {
+  folder: string;
+  giveBack(): Promise<void>;
+}
+
+const firstLine = async (child: ChildProcess, seconds: number): Promise<string> => {
+  if (!child.stdout) return '';
+  const lines = createInterface({ input: child.stdout });
+  const timer = setTimeout(() => lines.close(), seconds * 1000);
+  try {
+    for await (const line of lines) return line.trim();
+    return '';
+  } finally {
+    clearTimeout(timer);
+  }
+};
+
+async function hold(adapter: string): Promise<Held> {
+  const folder = `/run/nest-mark-air-${adapter}`;
+  const holder = spawn('sh', ['-c', HOLDER, 'nest-mark-air', adapter, folder], {
+    env: programEnv,
+    stdio: ['pipe', 'pipe', 'ignore'],
+    // Its own session: what ends this program does not end it.
+    detached: true,
+  });
+  const ended = once(holder, 'close');
+  const giveBack = async (): Promise<void> => {
+    holder.stdin.end();
+    const late = new Promise<'late'>((done) => setTimeout(done, HOLD_SECONDS * 1000, 'late').unref());
+    if ((await Promise.race([ended, late])) === 'late')
+      throw new RadioError(
+        'failed',
+        `The adapter ${adapter} was not given back within its time. Look at it.`,
+      );
+  };
+  const said = await firstLine(holder, HOLD_SECONDS);
+  holder.stdout.resume();
+  if (said === 'ready') return { folder, giveBack };
+  await giveBack();
+  if (said === 'taken')
+    throw new RadioError('busy', `Another trial has the adapter ${adapter}. Wait until it is over.`);
+  throw new RadioError('failed', `The adapter ${adapter} could not be taken for a trial; it is as it was.`);
+}
+
+/** Speaks with the supplicant of a held adapter. */
+async function joins(
+  adapter: string,
+  folder: string,
+  network: TriedNetwork,
+  signal: AbortSignal,
+): Promise<TrialSign> {
+  const child = spawn('wpa_cli', ['-p', `${folder}/ctl`, '-i', adapter], {
+    env: programEnv,
+    stdio: ['pipe', 'pipe', 'ignore'],
+  });
+  child.stdin.on('error', () => undefined);
+  const limit = AbortSignal.any([signal, AbortSignal.timeout(TRIAL_SECONDS * 1000)]);
+  const end = (): void => void child.kill();
+  limit.addEventListener('abort', end);
+  let notFound = 0;
+  let begun = false;
+  try {
+    for await (const line of createInterface({ input: child.stdout })) {
+      if (!begun && /Interactive mode|^> ?/.test(line)) {
+        begun = true;
+        child.stdin.write(`${trialCommands(network).join('\n')}\n`);
+      }
+      if (/^[> ]*FAIL\s*$/.test(line))
+        throw new RadioError('failed', 'The supplicant refuses the network as it is: look at its key.');
+      const sign = trialSign(line);
+      if (sign === 'not-heard' && ++notFound < NOT_FOUND) continue;
+      if (sign !== null) return sign;
+    }
+  } finally {
+    limit.removeEventListener('abort', end);
+    child.kill();
+  }
+  if (signal.aborted) throw new RadioError('stopped', 'It was stopped.');
+  return 'no-answer';
+}
+
+/** The signal of who was joined, in dBm. */
+async function signalOf(adapter: string): Promise<number | null> {
+  const { out } = await runProgram('iw', ['dev', adapter, 'link']);
+  const [, dbm] = /^\tsignal: (-?\d+) dBm$/m.exec(out) ?? [];
+  return dbm === undefined ? null : Number(dbm);
+}
+
+/** @returns the address that would be given; empty where none is; null where nobody can ask for one here */
+async function offered(adapter: string, folder: string, signal: AbortSignal): Promise<string | null> {
+  const script = `${folder}/${randomBytes(4).toString('hex')}`;
+  const { code } = await runProgram('sh', [
+    '-c',
+    'umask 077; printf "#!/bin/sh\\n%s\\n" "$2" >"$1" && chmod 700 "$1"',
+    'sh',
+    script,
+    TAKES_NOTHING,
+  ]);
+  if (code !== 0) return null;
+  const args = ['udhcpc', '-i', adapter, '-f', '-q', '-n', '-t', '4', '-T', '3', '-s', script];
+  const { code: asked, out } = await runProgram('busybox', args, { seconds: 30, signal });
+  if (asked === null) return null;
+  return /^address=(\S+)$/m.exec(out)?.[1] ?? '';
+}
+
+const WORDS: Record<Exclude<TrialSign, 'joined' | null>, string> = {
+  'wrong-key':
+    'The access point refuses the key. Where the signal is weak, try once more: that looks the same.',
+  full: 'The access point says that it takes no more clients.',
+  'not-heard': 'No access point of this name answers here.',
+  'no-answer': 'Nothing decisive was heard within its time.',
+};
+
+/**
+ * Tries a key by really joining: the network is there only in a supplicant of its own, and no address is taken.
+ * @throws RadioError; the adapter is as it was before then too
+ */
+export async function tryKey(adapter: string, network: TriedNetwork, signal: AbortSignal): Promise<TrialEnd> {
+  const { folder, giveBack } = await hold(adapter);
+  try {
+    const sign = await joins(adapter, folder, network, signal);
+    if (sign !== 'joined') {
+      const verdict = sign ?? 'no-answer';
+      return { verdict, signal: null, message: WORDS[verdict] };
+    }
+    const heard = await signalOf(adapter);
+    const address = await offered(adapter, folder, signal);
+    if (address === '')
+      return {
+        verdict: 'no-address',
+        signal: heard,
+        message: 'The key is right, but nobody gave an address: the pool may be used up.',
+      };
+    return {
+      verdict: 'right',
+      signal: heard,
+      message:
+        address === null
+          ? 'Joined. An address was not asked for: this computer has no program for that.'
+          : `Joined, and ${address} would be given.`,
+    };
+  } finally {
+    await giveBack();
+  }
+}
