@@ -28,6 +28,7 @@ export const coreOrder = [
 export const domains = [
   'settings',
   'networks',
+  'air',
   'boards',
   'methods',
   'images',
@@ -48,6 +49,7 @@ export const domains = [
 export const serverOrder = [
   ['platform'],
   ['settings', 'networks', 'boards', 'methods'],
+  ['air'],
   ['images'],
   ['plans'],
   ['cards'],

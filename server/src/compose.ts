@@ -1,3 +1,4 @@
+import { airRoutes, TrialRepository, type Air, type OfferedRadio } from './air';
 import type { Lab } from '@nest-mark/stand-in';
 import {
   usualPatience,
@@ -75,6 +76,8 @@ export interface Equipment {
   neighbours: NeighbourTable;
   search: SearchNetwork;
   ears: Ears;
+  /** Radios of this computer and of the practice bench. */
+  radios: readonly OfferedRadio[];
   /** Socket of this computer's SSH agent; null where none runs. */
   agent: string | null;
   /** Whether people may open terminals to boards. */
@@ -92,6 +95,7 @@ export interface Domains {
   runs: Runs;
   settings: Settings;
   networks: Networks;
+  air: Air;
   boards: Boards;
   methods: Methods;
   images: Images;
@@ -124,6 +128,14 @@ export function compose(equipment: Equipment): Domains {
   const runs = new Runs(platform, new RunRepository(knex));
   const settings: Settings = { ...platform, repository: equipment.settings };
   const networks: Networks = { ...platform, repository: new NetworkRepository(knex), vault };
+  const air: Air = {
+    ...platform,
+    repository: new TrialRepository(knex),
+    networks,
+    radios: equipment.radios,
+    heard: { last: null },
+    busy: new Set(),
+  };
   const boards: Boards = { ...platform, repository: new BoardRepository(knex) };
   const methods: Methods = { ...platform, repository: new MethodRepository(knex) };
   const written = new RoundRepository(knex);
@@ -259,6 +271,7 @@ export function compose(equipment: Equipment): Domains {
     runs,
     settings,
     networks,
+    air,
     boards,
     methods,
     images,
@@ -282,6 +295,7 @@ export const allRoutes = (domains: Domains): Route[] => [
   ...healthRoutes(domains),
   ...batchRoutes(domains.plans),
   ...networkRoutes(domains.networks),
+  ...airRoutes(domains.air),
   ...boardRoutes(domains.boards),
   ...methodRoutes(domains.methods),
   ...imageRoutes(domains.images),

@@ -12,6 +12,7 @@ import {
   listFile,
   LinuxReader,
   linuxNeighbours,
+  linuxRadio,
   linuxWay,
   multicast,
   ownPlaces,
@@ -160,6 +161,10 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       disks: ownReaders,
       neighbours,
       ears,
+      radios: [
+        { radio: lab.radio, offered: async () => (await settings.station()).practice },
+        { radio: linuxRadio, offered: () => Promise.resolve(true) },
+      ],
       agent: process.env['SSH_AUTH_SOCK'] ?? null,
       terminals: options.terminals ?? false,
       lab,

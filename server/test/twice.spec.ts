@@ -553,6 +553,26 @@ const cases: Record<string, Case> = {
       expect(rows).toHaveLength(times);
     },
   },
+  'post /air/look': {
+    call: () => plain('POST', '/air/look', { adapter: 'practice0' }),
+    // The adapter listens for one at a time; the others are told so.
+    holds: (good) => expect(good).toBeGreaterThan(0),
+  },
+  'post /networks/:id/try': {
+    call: async () => {
+      const { id, version } = await server.newNetwork({ title: `n${String(next++)}` }, 'low tide at nine');
+      return {
+        method: 'POST',
+        path: `/networks/${id}/try`,
+        body: { adapter: 'practice0' },
+        headers: { 'If-Match': `"${String(version)}"` },
+      };
+    },
+    holds: async (good, _times, { path: where }) => {
+      expect(good).toBeGreaterThan(0);
+      expect(await count('network_trial', { network_id: where.split('/')[2]! })).toBe(good);
+    },
+  },
   'put /networks/:id': {
     call: async () => {
       const { id, version, secret: _secret, ...rest } = await newNetwork();

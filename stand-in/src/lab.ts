@@ -11,6 +11,7 @@ import {
 } from '@nest-mark/core/api';
 import type { ListenPlace, NeighbourTable } from '@nest-mark/station/ports';
 import { OnAir } from './air/networks';
+import { StandInRadio } from './air/radio';
 import { otherNetwork, placeOn } from './air/place';
 import { hardwareAddressOf } from './board/hardware-address';
 import { RunningBoard, type BoardView } from './board/board';
@@ -50,6 +51,8 @@ export class Lab {
   private doing: Promise<void> = Promise.resolve();
   private accessPoint: LoginService | null = null;
   private otherPoint: LoginService | null = null;
+  /** What a radio at the bench hears. */
+  readonly radio = new StandInRadio(() => [this.first, ...(this.second ? [this.second] : [])]);
   private sleep: NodeJS.Timeout | undefined;
   private closed = false;
 

@@ -69,6 +69,14 @@ export function takenFromAir(network: Network, heard: HeardNetwork): Network {
   };
 }
 
+/** Whether who is prepared for a security of the shelf can join a network that announces another (common practice). */
+export const answersTo = (security: WifiSecurity, announced: AnnouncedSecurity): boolean =>
+  security === 'wpa3-sae'
+    ? announced === 'wpa3-sae' || announced === 'wpa2-wpa3'
+    : security === 'open' || security === 'wep'
+      ? announced === security
+      : ['wpa', 'wpa-wpa2', 'wpa2-psk', 'wpa2-wpa3'].includes(announced);
+
 /** What is not as the shelf has it. */
 export interface AirChange {
   kind: 'not-heard' | 'band-gone' | 'band-new' | 'security' | 'country';

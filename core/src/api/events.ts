@@ -17,6 +17,8 @@ export const ServerEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('field'), batchId: z.string() }),
   z.object({ type: z.literal('batches') }),
   z.object({ type: z.literal('networks') }),
+  /** The air was listened to, or a key was tried. */
+  z.object({ type: z.literal('air') }),
   z.object({ type: z.literal('boards') }),
   z.object({ type: z.literal('methods') }),
   z.object({ type: z.literal('slots') }),

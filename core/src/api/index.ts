@@ -4,6 +4,7 @@ export * from './card-faults';
 export * from './cards';
 export * from './cases';
 export * from './events';
+export * from './air';
 export * from './field';
 export * from './finding';
 export * from './bring-up';

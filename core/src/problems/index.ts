@@ -1,3 +1,4 @@
+import { airProblems } from './air';
 import { bringUpProblems } from './bring-up';
 import { browserProblems } from './browser';
 import { cardProblems } from './cards';
@@ -21,6 +22,7 @@ export const problemDomains = {
   'In the browser': browserProblems,
   Plans: planProblems,
   Networks: networkProblems,
+  'The air': airProblems,
   'Board profiles': boardProblems,
   'First-boot methods': methodProblems,
   Images: imageProblems,
@@ -40,6 +42,7 @@ export const problems = {
   ...browserProblems,
   ...planProblems,
   ...networkProblems,
+  ...airProblems,
   ...boardProblems,
   ...methodProblems,
   ...imageProblems,

@@ -1,6 +1,6 @@
 /** The shelf of Wi-Fi networks and their keys. */
 export type { Networks } from './domain';
 export { boardKey } from './board-key';
-export { addNetwork, createNetwork, networkSecret, shelfNetworks } from './networks';
+export { addNetwork, createNetwork, needNetwork, networkSecret, shelfNetworks } from './networks';
 export { NetworkRepository } from './repository';
 export { networkRoutes } from './routes';

@@ -3,7 +3,7 @@ import type { Air } from '@nest-mark/core/api';
 import type { BoardSettings } from '../board/settings';
 
 /** 64 digits are the key itself, anything else is a passphrase (IEEE Std 802.11-2020 annex J.4). */
-const keyOf = (ssid: string, password: string): string =>
+export const keyOf = (ssid: string, password: string): string =>
   /^[0-9a-f]{64}$/i.test(password)
     ? password.toLowerCase()
     : pbkdf2Sync(password, ssid, 4096, 32, 'sha1').toString('hex');
@@ -48,21 +48,30 @@ export class AddressPool {
     private readonly changed: () => void = () => undefined,
   ) {}
 
-  /** An address, the earlier one if it is known; null when the pool is used up. */
-  lease(hardwareAddress: string): string | null {
+  private get all(): string[] {
     const { network, poolStart, poolSize } = this.air();
-    const all = Array.from(
+    return Array.from(
       { length: Math.max(0, Math.min(poolSize, POOL_END - poolStart)) },
       (_, at) => `${network}.${String(poolStart + at)}`,
     );
+  }
+
+  /** Who is not known would be given this one; null when the pool is used up. Nothing is given by asking. */
+  get next(): string | null {
+    const taken = new Set(Object.values(this.leases));
+    return this.all.find((address) => !taken.has(address)) ?? null;
+  }
+
+  /** An address, the earlier one if it is known; null when the pool is used up. */
+  lease(hardwareAddress: string): string | null {
+    const { all } = this;
     const known = this.leases[hardwareAddress];
     if (known !== undefined && all.includes(known)) return known;
     this.forget(hardwareAddress);
-    const taken = new Set(Object.values(this.leases));
-    const free = all.find((address) => !taken.has(address));
-    if (free !== undefined) this.leases[hardwareAddress] = free;
+    const free = this.next;
+    if (free !== null) this.leases[hardwareAddress] = free;
     this.changed();
-    return free ?? null;
+    return free;
   }
 
   /** Forgets all leases, as after a change of network. */

@@ -42,6 +42,12 @@ export class OnAir {
     return this.clients.size === 0;
   }
 
+  /** Whether it takes one more client. */
+  get room(): boolean {
+    const { clients } = this.air;
+    return clients === null || this.clients.size < clients;
+  }
+
   get air(): Air {
     return this.read();
   }

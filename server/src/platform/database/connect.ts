@@ -15,6 +15,7 @@ import * as vpn from './migrations/0013-vpn';
 import * as boardTimes from './migrations/0014-board-times';
 import * as moves from './migrations/0015-moves';
 import * as field from './migrations/0016-field';
+import * as air from './migrations/0017-air';
 
 /** The database cannot be used; the message tells what to do. */
 export class DatabaseError extends Error {
@@ -38,6 +39,7 @@ const migrations: Record<string, { up(knex: Knex): Promise<void>; down(knex: Kne
   '0014-board-times': boardTimes,
   '0015-moves': moves,
   '0016-field': field,
+  '0017-air': air,
 };
 
 /** Migrations from the bundle instead of a folder. */

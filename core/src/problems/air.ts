@@ -1,0 +1,23 @@
+import { problemsOf } from './entry';
+
+export const airProblems = problemsOf({
+  'air-closed': { status: 409, unharmed: 'Nothing was changed.', says: '{why}' },
+  'adapter-missing': {
+    status: 404,
+    says: 'This computer has no such adapter any more.',
+    todo: 'Plug it in again, or choose another one.',
+  },
+  'adapter-busy': {
+    status: 409,
+    unharmed: 'The adapter goes on with what it does.',
+    says: 'The adapter is listening, or trying a key, already.',
+    todo: 'Wait until that is over.',
+  },
+  'adapter-not-for-trials': { status: 409, unharmed: 'Nothing was tried.', says: '{why}' },
+  'key-not-there': {
+    status: 409,
+    unharmed: 'Nothing was tried.',
+    says: 'The network has no name or no key that could be tried.',
+    todo: 'Type both, and try again.',
+  },
+});

@@ -1,0 +1,219 @@
+import {
+  toHex,
+  utf8,
+  type AirView,
+  type LogEntry,
+  type Network,
+  type Problem,
+  type ShelvedNetwork,
+  type TriedKey,
+} from '@nest-mark/core';
+import { TestServer } from './helpers/server';
+
+/** What the radio of the practice bench hears, and keys that are tried before any card is written. */
+
+const network = '127.61.99';
+const secret = 'low tide at seven';
+let server: TestServer;
+
+beforeAll(async () => {
+  server = await TestServer.start(network);
+});
+afterAll(() => server.end());
+beforeEach(() => air({}));
+
+const air = (change: object): Promise<unknown> =>
+  server.act({
+    do: 'air',
+    air: {
+      on: true,
+      ssid: 'Saltmarsh Bench',
+      passphrase: secret,
+      country: 'DK',
+      bands: ['2.4 GHz'],
+      hidden: false,
+      poolSize: 40,
+      ...change,
+    },
+  });
+const look = (): Promise<AirView> => server.ok('POST', '/air/look', { adapter: 'practice0' });
+const version = ({ version: at }: ShelvedNetwork): Record<string, string> => ({
+  'If-Match': `"${String(at)}"`,
+});
+const attempt = (one: ShelvedNetwork): Promise<TriedKey> =>
+  server.ok('POST', `/networks/${one.id}/try`, { adapter: 'practice0' }, version(one));
+const shelved = (change: Partial<Network> = {}, key = secret): Promise<ShelvedNetwork> =>
+  server.newNetwork(change, key);
+const record = async (id: string): Promise<TriedKey | undefined> =>
+  (await server.ok<AirView>('GET', '/air')).tried.find(({ networkId }) => networkId === id);
+
+describe('the air of the practice bench', () => {
+  it('has the bench’s network by its octets, neighbours of every kind, and who hides a name as hidden', async () => {
+    expect((await server.ok<AirView>('GET', '/air')).adapters).toEqual([
+      { name: 'practice0', bands: ['2.4 GHz', '5 GHz'], inUse: false, mayTry: '' },
+    ]);
+    const { look: heard } = await look();
+    const first = heard?.networks[0];
+    expect(first).toMatchObject({ ssidHex: toHex(utf8('Saltmarsh Bench')), text: 'Saltmarsh Bench' });
+    expect(first?.points).toMatchObject([
+      { band: '2.4 GHz', channel: 6, security: 'wpa2-psk', country: 'DK' },
+    ]);
+    expect(heard?.networks.at(-1)).toMatchObject({ ssidHex: '' });
+    expect(new Set(heard?.networks.flatMap(({ points }) => points.map((one) => one.security)))).toEqual(
+      new Set(['wpa2-psk', 'wpa3-sae', 'enterprise', 'wpa2-wpa3', 'open']),
+    );
+    await air({ hidden: true });
+    expect((await look()).look?.networks.map(({ text }) => text)).not.toContain('Saltmarsh Bench');
+    await air({ on: false });
+    expect((await look()).look?.networks).toHaveLength(5);
+  });
+
+  it('points out names that eyes take for each other', async () => {
+    await server.act({
+      do: 'other-air',
+      air: {
+        on: true,
+        ssid: 'SaItmarsh bench',
+        passphrase: secret,
+        bands: ['2.4 GHz'],
+        hidden: false,
+        apart: false,
+        clients: null,
+        sleepsAfter: null,
+      },
+    });
+    const { look: heard } = await look();
+    expect(heard?.networks.find(({ text }) => text === 'Saltmarsh Bench')?.lookAlikes).toEqual([
+      'SaItmarsh bench',
+    ]);
+    await server.act({ do: 'other-air', air: null });
+  });
+
+  it('without practice, and without an adapter, there is none, and that is no error', async () => {
+    const settings = await server.ok<object>('GET', '/settings/station');
+    await server.ok('PUT', '/settings/station', { ...settings, practice: false });
+    const { adapters } = await server.ok<AirView>('GET', '/air');
+    expect(adapters.map(({ name }) => name)).not.toContain('practice0');
+    expect(await server.refused('POST', '/air/look', { adapter: 'practice0' })).toMatchObject({
+      code: 'adapter-missing',
+    });
+    await server.ok('PUT', '/settings/station', settings);
+    expect(await server.refused('POST', '/air/look', { adapter: 'wlan7' })).toMatchObject({
+      status: 404,
+      code: 'adapter-missing',
+    });
+  });
+});
+
+describe('a key that is tried', () => {
+  it('is right, and that lapses with any change of its network', async () => {
+    const one = await shelved();
+    const tried = await attempt(one);
+    expect(tried).toMatchObject({
+      verdict: 'right',
+      current: true,
+      adapter: 'practice0',
+      station: 'test',
+      signal: -42,
+      message: `Joined, and ${network}.20 would be given.`,
+    });
+    const { id, version: at, secret: _state, ...bare } = one;
+    await server.ok(
+      'PUT',
+      `/networks/${id}`,
+      { network: bare, secret: 'high tide at noon' },
+      { 'If-Match': `"${String(at)}"` },
+    );
+    expect(await record(id)).toMatchObject({ verdict: 'right', current: false });
+    // It is on record over a start of the program.
+    await server.restart();
+    expect(await record(id)).toMatchObject({ verdict: 'right', current: false });
+    const changed = (await server.ok<ShelvedNetwork[]>('GET', '/networks')).find((item) => item.id === id)!;
+    expect(await attempt(changed)).toMatchObject({ verdict: 'wrong-key', current: true });
+  });
+
+  const wrong: [string, Partial<Network>, object, Partial<TriedKey>][] = [
+    ['another key', {}, { passphrase: 'low tide at seven!' }, { verdict: 'wrong-key' }],
+    ['a capital', { ssid: 'Saltmarsh bench' }, {}, { verdict: 'not-heard' }],
+    ['a network that is off', {}, { on: false }, { verdict: 'not-heard' }],
+    ['a hidden one that is not said to be', {}, { hidden: true }, { verdict: 'not-heard' }],
+    ['a hidden one', { hidden: true }, { hidden: true }, { verdict: 'right' }],
+    ['no address left', {}, { poolSize: 0 }, { verdict: 'no-address' }],
+    ['WPA3 alone', { security: 'wpa3-sae' }, {}, { verdict: 'other-security' }],
+    ['no key wanted', { security: 'open' }, {}, { verdict: 'other-security' }],
+  ];
+  it.each(wrong)('with %s', async (_what, change, of, expected) => {
+    await air(of);
+    const tried = await attempt(await shelved(change, change.security === 'open' ? '' : secret));
+    expect(tried).toMatchObject(expected);
+    if (change.ssid !== undefined)
+      expect(tried.message).toMatch(/“Saltmarsh Bench” is heard, which is another name/);
+    if (tried.verdict === 'other-security') expect(tried.message).toMatch(/announces WPA2\./);
+  });
+
+  it('is not tried where there is nothing to try, or where the network was changed meanwhile', async () => {
+    const bare = await server.newNetwork({});
+    expect(
+      await server.refused('POST', `/networks/${bare.id}/try`, { adapter: 'practice0' }, version(bare)),
+    ).toMatchObject({
+      code: 'key-not-there',
+    });
+    const short = await shelved({}, 'low');
+    expect(
+      await server.refused('POST', `/networks/${short.id}/try`, { adapter: 'practice0' }, version(short)),
+    ).toMatchObject({ code: 'key-not-there' });
+    const one = await shelved();
+    expect(
+      await server.refused(
+        'POST',
+        `/networks/${one.id}/try`,
+        { adapter: 'practice0' },
+        { 'If-Match': '"9"' },
+      ),
+    ).toMatchObject({ status: 412, code: 'network-changed' });
+  });
+
+  it('has its adapter for itself: of many at once one is tried, and the others are told so', async () => {
+    const one = await shelved();
+    const call = (): Promise<{ status: number; body: Problem | TriedKey }> =>
+      server.call('POST', `/networks/${one.id}/try`, { adapter: 'practice0' }, version(one));
+    const answers = await Promise.all([call(), call(), call(), call()]);
+    expect(answers.filter(({ status }) => status === 200)).toHaveLength(1);
+    for (const { status, body } of answers)
+      if (status !== 200) expect(body).toMatchObject({ status: 409, code: 'adapter-busy' });
+    expect(await server.knex('network_trial').where('network_id', one.id)).toHaveLength(1);
+    expect(await attempt(one)).toMatchObject({ verdict: 'right' });
+  });
+
+  it('of a network that is taken off the shelf meanwhile leaves nothing, and says so', async () => {
+    const one = await shelved();
+    const going = server.refused('POST', `/networks/${one.id}/try`, { adapter: 'practice0' }, version(one));
+    await server.until(async () => (server.domains.air.busy.size > 0 ? true : null));
+    await server.ok('DELETE', `/networks/${one.id}`);
+    expect(await going).toMatchObject({ status: 404, code: 'network-missing' });
+    expect(await server.knex('network_trial').where('network_id', one.id)).toEqual([]);
+  });
+
+  it('whose verdict the database refuses can be tried again: the adapter is free', async () => {
+    const one = await shelved();
+    await server.knex.raw('alter table network_trial rename to gone');
+    const path = `/networks/${one.id}/try`;
+    const answer = await server
+      .call<Problem>('POST', path, { adapter: 'practice0' }, version(one))
+      .catch(() => null);
+    expect(answer?.status ?? 500).toBeGreaterThanOrEqual(500);
+    await server.knex.raw('alter table gone rename to network_trial');
+    expect(await attempt(one)).toMatchObject({ verdict: 'right' });
+  });
+
+  it('is nowhere to be read, and the trial is in the log', async () => {
+    const one = await shelved({ title: 'Kiln' });
+    await attempt(one);
+    const log = await server.ok<LogEntry[]>('GET', '/log');
+    expect(log.find(({ text }) => text.startsWith('Network "Kiln" was tried'))?.text).toMatch(
+      /^Network "Kiln" was tried with practice0: The key is right\. Joined, and \S+ would be given\. Asked for by /,
+    );
+    const all = JSON.stringify([log, await server.ok('GET', '/air'), await server.knex('network_trial')]);
+    expect(all).not.toContain(secret);
+  });
+});
