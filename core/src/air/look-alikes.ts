@@ -37,18 +37,27 @@ export const seenAs = (text: string): string =>
     .replaceAll('vv', 'w')
     .replace(/[^\p{L}\p{N}]/gu, '');
 
-/** A name as it is shown: its text in marks, or its digits. */
-export const shownName = (ssidHex: string): string => {
+const rawName = (ssidHex: string): string => {
   const octets = fromHex(ssidHex);
-  const text = octets && textOrNull(octets);
-  return text === null ? ssidHex : text;
+  return (octets && textOrNull(octets)) ?? ssidHex;
 };
+
+/** A name as it is shown: its text, in which what nobody can see is told by its number; or its digits. */
+export const shownName = (ssidHex: string): string =>
+  rawName(ssidHex).replace(
+    /\p{C}/gu,
+    (sign) => `⟨${(sign.codePointAt(0) ?? 0).toString(16).padStart(2, '0')}⟩`,
+  );
+
+/** Whether eyes take one name for the other. */
+export const looksLike = (one: string, other: string): boolean =>
+  one !== '' && other !== '' && one !== other && seenAs(rawName(one)) === seenAs(rawName(other));
 
 /** For each name those of the others that eyes take for it, as they are shown. @param names digits of octets, all different */
 export function lookAlikesOf(names: readonly string[]): Map<string, string[]> {
   const groups = grouped(
     names.filter((name) => name !== ''),
-    (name) => seenAs(shownName(name)),
+    (name) => seenAs(rawName(name)),
   );
   return new Map(
     [...groups.values()].flatMap((group) =>

@@ -2,7 +2,7 @@ import { isCountry } from '../wifi/countries';
 import type { Network, WifiBand, WifiSecurity } from '../wifi/network';
 import { ssidBytes } from '../wifi/ssid';
 import { toHex } from '../bytes';
-import { seenAs, shownName } from './look-alikes';
+import { looksLike, shownName } from './look-alikes';
 import { announcedTitles, type AnnouncedSecurity, type HeardNetwork } from './model';
 
 const bandOrder: readonly WifiBand[] = ['2.4 GHz', '5 GHz', '6 GHz'];
@@ -97,8 +97,9 @@ export function airChanges(
     octets && octets.length > 0 ? heard.find(({ ssidHex }) => ssidHex === toHex(octets)) : undefined;
   if (!there) {
     if (network.hidden || !network.bands.some((band) => hears.includes(band))) return [];
-    const name = octets ? shownName(toHex(octets)) : network.ssid;
-    const near = heard.find(({ ssidHex }) => ssidHex !== '' && seenAs(shownName(ssidHex)) === seenAs(name));
+    const digits = octets ? toHex(octets) : '';
+    const name = digits === '' ? network.ssid : shownName(digits);
+    const near = heard.find(({ ssidHex }) => looksLike(ssidHex, digits));
     return [
       {
         kind: 'not-heard',

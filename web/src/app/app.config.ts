@@ -3,6 +3,8 @@ import { provideRouter, TitleStrategy, withComponentInputBinding } from '@angula
 import { provideEffects } from '@ngrx/effects';
 import { provideState, provideStore } from '@ngrx/store';
 import { providePrimeNG } from 'primeng/config';
+import * as airEffects from './air/air.effects';
+import { airFeature } from './air/air.reducer';
 import { routes } from './app.routes';
 import * as bootEffects from './boot/boot.effects';
 import { bootFeature } from './boot/boot.reducer';
@@ -39,6 +41,8 @@ export const appConfig: ApplicationConfig = {
     provideRouter(routes, withComponentInputBinding()),
     { provide: TitleStrategy, useExisting: WindowTitle },
     provideStore(),
+    // Editors of networks are on two pages.
+    provideState(airFeature),
     provideState(batchFeature),
     // The next round and the search are part of whose turn it is, on every page.
     provideState(bootFeature),
@@ -55,6 +59,7 @@ export const appConfig: ApplicationConfig = {
     provideState(progressFeature),
     provideState(selectionFeature),
     provideEffects(
+      airEffects,
       awayEffects,
       batchEffects,
       stationEffects,

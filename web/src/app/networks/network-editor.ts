@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
 import {
@@ -15,6 +15,10 @@ import {
 import { Checkbox } from 'primeng/checkbox';
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
+import { airChanges, takenFromAir, type HeardNetwork } from '@nest-mark/core/in-air';
+import { AirList } from '../air/air-list';
+import { airFeature } from '../air/air.reducer';
+import { KeyTrial } from '../air/key-trial';
 import { Api } from '../api/api';
 import { bareNetwork, NetworksActions, networksFeature } from '../state/networks.reducer';
 import { Field } from '../ui/field';
@@ -36,7 +40,7 @@ const bands: readonly WifiBand[] = ['2.4 GHz', '5 GHz', '6 GHz'];
 /** Everything that the shelf knows of one network; saved as one pauses. */
 @Component({
   selector: 'nm-network-editor',
-  imports: [Checkbox, Field, FormsModule, InputText, SecretInput, Select],
+  imports: [AirList, Checkbox, Field, FormsModule, InputText, KeyTrial, SecretInput, Select],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './network-editor.html',
   styleUrl: './network-editor.css',
@@ -84,6 +88,19 @@ export class NetworkEditor {
       .join(', '),
   );
 
+  /** Whether a name is chosen from the air now. */
+  protected readonly choosing = signal(false);
+  private readonly air = this.store.selectSignal(airFeature.selectView);
+  /** What of it is not as it is heard. */
+  protected readonly changes = computed(() => {
+    const network = this.network();
+    const view = this.air();
+    const hears = view?.adapters.find(({ name }) => name === view.look?.adapter)?.bands;
+    return network && network.ssid !== '' && network.heard && view?.look && hears
+      ? airChanges(network, view.look.networks, hears)
+      : [];
+  });
+
   protected readonly revealSecret = () => this.api.revealNetwork(this.networkId());
 
   protected change(change: Partial<Network>): void {
@@ -113,6 +130,12 @@ export class NetworkEditor {
     const most = field === 'poolSize' ? 1_000_000 : 100_000;
     if (value === null || (Number.isInteger(value) && value >= 0 && value <= most))
       this.change({ [field]: value });
+  }
+
+  protected take(heard: HeardNetwork): void {
+    const network = this.network();
+    if (network) this.change(takenFromAir(network, heard));
+    this.choosing.set(false);
   }
 
   protected theirs(): void {

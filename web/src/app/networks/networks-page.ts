@@ -1,14 +1,16 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { emptyNetwork, networkTitle } from '@nest-mark/core';
+import { shownName, takenFromAir, type HeardNetwork } from '@nest-mark/core/in-air';
 import { Button } from 'primeng/button';
+import { AirList } from '../air/air-list';
 import { NetworksActions, networksFeature } from '../state/networks.reducer';
 import { NetworkEditor } from './network-editor';
 
 /** The shelf of networks, shared by all batches. */
 @Component({
   selector: 'nm-networks-page',
-  imports: [Button, NetworkEditor],
+  imports: [AirList, Button, NetworkEditor],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="row">
@@ -16,6 +18,10 @@ import { NetworkEditor } from './network-editor';
       <span class="soft small grow">Shared by all batches; what is changed here changes everywhere.</span>
       <p-button label="New network" (onClick)="add()" />
     </div>
+    <section class="sheet" aria-labelledby="air-title">
+      <h2 id="air-title">On the air here</h2>
+      <nm-air-list label="Put on the shelf" (chosen)="shelve($event)" />
+    </section>
     @if (networks(); as networks) {
       @for (network of networks; track network.id) {
         <section class="sheet" [attr.aria-label]="network.name">
@@ -59,6 +65,12 @@ export class NetworksPage {
   protected add(): void {
     const title = `Network ${String((this.list()?.length ?? 0) + 1)}`;
     this.store.dispatch(NetworksActions.addWanted({ network: emptyNetwork(title), plan: false }));
+  }
+
+  /** Under its own name, with all that is heard of it; only its key has to be typed. */
+  protected shelve(heard: HeardNetwork): void {
+    const network = takenFromAir(emptyNetwork(shownName(heard.ssidHex).trim().slice(0, 80)), heard);
+    this.store.dispatch(NetworksActions.addWanted({ network, plan: false }));
   }
 
   protected remove(id: string): void {

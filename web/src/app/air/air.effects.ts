@@ -1,0 +1,63 @@
+import { inject } from '@angular/core';
+import { Actions, createEffect, ofType } from '@ngrx/effects';
+import { Store } from '@ngrx/store';
+import { exhaustMap, filter, map, merge, switchMap, take } from 'rxjs';
+import { AirApi } from '../api/air-api';
+import { ServerEvents } from '../api/server-events';
+import { asked, quietly, whenever } from '../state/asked';
+import { NetworksActions, networksFeature } from '../state/networks.reducer';
+import { AirActions, airFeature } from './air.reducer';
+
+/** Read when a page asks for it, and after that whenever it changes; a saved network makes a trial old. */
+export const loadAir = createEffect(
+  (actions = inject(Actions), api = inject(AirApi), server = inject(ServerEvents), store = inject(Store)) =>
+    merge(
+      actions.pipe(ofType(AirActions.viewAsked)),
+      merge(whenever(server, 'air', 'settings'), actions.pipe(ofType(NetworksActions.saved))).pipe(
+        switchMap(() => store.select(airFeature.selectView).pipe(take(1))),
+        filter((view) => view !== null),
+      ),
+    ).pipe(switchMap(() => quietly(api.view(), (view) => AirActions.viewCame({ view })))),
+  { functional: true },
+);
+
+export const lookAround = createEffect(
+  (actions = inject(Actions), api = inject(AirApi)) =>
+    actions.pipe(
+      ofType(AirActions.lookWanted),
+      exhaustMap(({ adapter }) =>
+        asked(
+          api.look(adapter),
+          (view) => AirActions.looked({ view }),
+          (problem) => AirActions.lookFailed({ problem }),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
+/** What was typed last is what is tried: it is saved before. */
+export const tryKey = createEffect(
+  (actions = inject(Actions), api = inject(AirApi), store = inject(Store)) =>
+    actions.pipe(
+      ofType(AirActions.tryWanted),
+      exhaustMap(({ id, adapter }) => {
+        store.dispatch(NetworksActions.saveDue({ id }));
+        return store.select(networksFeature.selectNetworksState).pipe(
+          map(({ shelf, edits }) => ({ stored: shelf?.entities[id], edit: edits[id] })),
+          filter(({ edit }) => !edit || edit.save === 'failed' || edit.save === 'conflict'),
+          take(1),
+          switchMap(({ stored, edit }) =>
+            edit || !stored
+              ? [AirActions.tryFailed({ id, problem: null })]
+              : asked(
+                  api.tryKey(id, stored.version, adapter),
+                  (tried) => AirActions.tried({ tried }),
+                  (problem) => AirActions.tryFailed({ id, problem }),
+                ),
+          ),
+        );
+      }),
+    ),
+  { functional: true },
+);
