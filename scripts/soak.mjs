@@ -43,6 +43,7 @@ const harnesses = {
   'bring-up': 'stand-in/soak/bring-up.spec.ts',
   // An emulated machine with simulated radios; needs root.
   'radio-move': 'stand-in/soak/radio-move.spec.ts',
+  'radio-air': 'stand-in/soak/radio-air.spec.ts',
 };
 
 const wholeNumber = (name, text) => {

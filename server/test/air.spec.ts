@@ -50,7 +50,7 @@ const record = async (id: string): Promise<TriedKey | undefined> =>
 describe('the air of the practice bench', () => {
   it('has the bench’s network by its octets, neighbours of every kind, and who hides a name as hidden', async () => {
     expect((await server.ok<AirView>('GET', '/air')).adapters).toEqual([
-      { name: 'practice0', bands: ['2.4 GHz', '5 GHz'], inUse: false, mayTry: '' },
+      { name: 'practice0', bands: ['2.4 GHz', '5 GHz'], inUse: false, mayTry: '', asks: '' },
     ]);
     const { look: heard } = await look();
     const first = heard?.networks[0];

@@ -70,7 +70,8 @@ chmod 600 /etc/netplan/*; netplan generate; systemctl daemon-reload; systemctl s
     knows: "sed -n 's/^  ssid=//p' /run/netplan/wpa-wlan0.conf | sort",
   },
   iwd: {
-    first: `printf '[Match]\\nName=wlan0\\n[Network]\\nDHCP=ipv4\\n' >/etc/systemd/network/20-wlan.network
+    first: `mkdir -p /var/lib/iwd
+printf '[Match]\\nName=wlan0\\n[Network]\\nDHCP=ipv4\\n' >/etc/systemd/network/20-wlan.network
 printf '[Security]\\nPassphrase=low tide at seven\\n' >/var/lib/iwd/${OLD}.psk`,
     start: 'systemctl start systemd-networkd iwd',
     knows: 'ls /var/lib/iwd | grep psk',

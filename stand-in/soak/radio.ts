@@ -1,6 +1,15 @@
 import { execFileSync, spawn } from 'node:child_process';
 import { once } from 'node:events';
-import { chmodSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  chmodSync,
+  copyFileSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readFileSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 
@@ -41,16 +50,18 @@ until_so() { tries=0; until eval "$1"; do tries=$((tries + 1)); [ $tries -lt 400
 export async function onRadio(
   work: string,
   files: Readonly<Record<string, string>> = {},
-  { radios = 5, words = '' } = {},
+  { radios = 5, words = '', memory = 640, node = false } = {},
 ): Promise<string> {
   const share = mkdtempSync(join(tmpdir(), 'nest-mark-radio-'));
   try {
     for (const [name, content] of Object.entries(files)) writeFileSync(join(share, name), content);
+    // Node itself, which the machine does not have.
+    if (node) copyFileSync(process.execPath, join(share, 'node'));
     writeFileSync(join(share, 'work'), `#!/bin/bash\n${AIR}${work}\n`);
     chmodSync(join(share, 'work'), 0o755);
     const machine = spawn(join(here, 'start-radio.sh'), [folder, share], {
       stdio: ['ignore', 'inherit', 'inherit'],
-      env: { ...process.env, RADIOS: String(radios), WORDS: words },
+      env: { ...process.env, RADIOS: String(radios), WORDS: words, MEMORY: String(memory) },
     });
     await once(machine, 'exit');
     const read = (name: string): string => {

@@ -4,7 +4,7 @@
 set -u
 folder=$1 share=$2
 rm -f "$share/out" "$share/code" "$share/said"
-exec qemu-system-x86_64 -name radio -M q35 -accel tcg,thread=multi,tb-size=128 -cpu max -smp 2 -m 640 \
+exec qemu-system-x86_64 -name radio -M q35 -accel tcg,thread=multi,tb-size=128 -cpu max -smp 2 -m ${MEMORY:-640} \
     -display none -monitor none -nic none -kernel "$folder/vmlinuz" -initrd "$folder/initrd" \
     -append "console=ttyS0 quiet loglevel=3 mitigations=off audit=0 apparmor=0 net.ifnames=0 systemd.show_status=0 mac80211_hwsim.radios=${RADIOS:-5} ${WORDS:-}" \
     -serial "file:$share/console" -drive "file=$folder/root.img,format=raw,if=virtio,snapshot=on,cache=unsafe" \

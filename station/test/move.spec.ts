@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { toHex, utf8, wifiProfile } from '@nest-mark/core';
 import {
   addNetwork,
+  isOnNetwork,
   keepNetwork,
   lookQuestion,
   readLook,
@@ -235,10 +236,16 @@ until wpa_cli -i w0 list_networks 2>/dev/null | grep -q CURRENT; do sleep 0.1; d
         'off',
         `${shell(addNetwork('wpa-supplicant', open), 'added.sh')} >/dev/null; ${D}/go; until wpa_cli -i w0 status | grep -q '^wpa_state=COMPLETED'; do sleep 0.1; done; ${forget(utf8('Bench'), 'off.sh')}; ${shows}; grep -w ssid ${conf}; stat -c %a ${conf}`,
       ],
+      // After a start of the board it has another number.
+      [
+        'on',
+        `${shell(isOnNetwork('wpa-supplicant', open), 'on.sh')}; echo 7 >${D}/network; ${shell(isOnNetwork('wpa-supplicant', open), 'on1.sh')}; echo other >${D}/boot; ${shell(isOnNetwork('wpa-supplicant', open), 'on2.sh')}; ${shell(isOnNetwork('wpa-supplicant', { ...open, ssidHex: 'ff' }), 'on3.sh')}`,
+      ],
       ['again', forget(utf8('Bench'), 'again.sh')],
     ]);
     expect(told['early']).toBe('ended 30\n0 Bench any [CURRENT]');
     expect(told['off']).toBe('gone 1\nended 0\n1 New Hall; 2 any [CURRENT]\n\tssid="New Hall; 2"\n600');
+    expect(told['on']).toBe('ended 0\nended 1\nended 0\nended 30');
     expect(readTakenOff(told['again'] ?? '')).toBe(0);
   });
 });

@@ -66,8 +66,10 @@ export const RadioAdapterSchema = z.object({
   bands: z.array(WifiBandSchema),
   /** Whether this computer is on a network with it now. */
   inUse: z.boolean(),
-  /** Whether a key can be tried with it, and why not otherwise. */
+  /** Why a key cannot be tried with it; empty where it can. */
   mayTry: z.string(),
+  /** What somebody has to agree to before it is; empty for nothing. */
+  asks: z.string(),
 });
 export type RadioAdapter = z.infer<typeof RadioAdapterSchema>;
 

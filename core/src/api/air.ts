@@ -33,3 +33,6 @@ export type AirView = z.infer<typeof AirViewSchema>;
 
 /** With which adapter. */
 export const WithAdapterSchema = z.object({ adapter: z.string().min(1).max(32) });
+
+/** With which adapter, and whether somebody agreed to what it asks. */
+export const TryWithSchema = WithAdapterSchema.extend({ agreed: z.boolean().default(false) });

@@ -13,6 +13,12 @@ export const airProblems = problemsOf({
     says: 'The adapter is listening, or trying a key, already.',
     todo: 'Wait until that is over.',
   },
+  'adapter-in-use': {
+    status: 409,
+    unharmed: 'Nothing was tried.',
+    says: 'This computer is on a network with that adapter, and nobody agreed to leave it.',
+    todo: 'Agree to it, or choose another adapter.',
+  },
   'adapter-not-for-trials': { status: 409, unharmed: 'Nothing was tried.', says: '{why}' },
   'key-not-there': {
     status: 409,

@@ -1,4 +1,5 @@
-import type { AirView, TriedKey } from '@nest-mark/core/api';
+import type { AirView, TriedKey, TryWithSchema } from '@nest-mark/core/api';
+import type * as z from 'zod';
 import { networkTitle, ssidBytes, toHex, type ShelvedNetwork } from '@nest-mark/core';
 import {
   announcedTitles,
@@ -120,7 +121,7 @@ export async function tryNetwork(
   air: Air,
   id: string,
   version: number,
-  name: string,
+  { adapter: name, agreed }: z.infer<typeof TryWithSchema>,
   who: string,
 ): Promise<TriedKey> {
   const network = await needNetwork(air.networks, id);
@@ -129,6 +130,7 @@ export async function tryNetwork(
   const begun = Date.now();
   const end = await withAdapter(air, name, async (radio, adapter) => {
     if (adapter.mayTry !== '') throw problem('adapter-not-for-trials', { why: adapter.mayTry });
+    if (adapter.asks !== '' && !agreed) throw problem('adapter-in-use');
     const networks = await listen(air, radio, name);
     const heard = networks.find(({ ssidHex }) => ssidHex === wanted.ssidHex);
     const sure = foreseen(network, heard);

@@ -1,4 +1,4 @@
-import { AirViewSchema, TriedKeySchema, WithAdapterSchema } from '@nest-mark/core/api';
+import { AirViewSchema, TriedKeySchema, TryWithSchema, WithAdapterSchema } from '@nest-mark/core/api';
 import { IdSchema, route, type Route } from '../platform/http/route';
 import { versionOf } from '../platform/http/version';
 import { airView, lookAround, tryNetwork } from './air';
@@ -27,7 +27,7 @@ export const airRoutes = (air: Air): Route[] => [
     summary:
       'Join a network for a moment to learn whether its key is right; If-Match names the version that was read',
     params: IdSchema,
-    body: WithAdapterSchema,
+    body: TryWithSchema,
     answer: TriedKeySchema,
     problems: [
       'network-missing',
@@ -35,11 +35,12 @@ export const airRoutes = (air: Air): Route[] => [
       'version-missing',
       'adapter-missing',
       'adapter-busy',
+      'adapter-in-use',
       'adapter-not-for-trials',
       'air-closed',
       'key-not-there',
     ],
     run: ({ params, body, request, who }) =>
-      tryNetwork(air, params.id, versionOf(request.headers['if-match']), body.adapter, who),
+      tryNetwork(air, params.id, versionOf(request.headers['if-match']), body, who),
   }),
 ];

@@ -76,7 +76,7 @@ export class StandInRadio implements Radio {
   constructor(private readonly nets: () => readonly OnAir[]) {}
 
   adapters(): ReturnType<Radio['adapters']> {
-    return Promise.resolve([{ name: NAME, bands: [...HEARS], inUse: false, mayTry: '' }]);
+    return Promise.resolve([{ name: NAME, bands: [...HEARS], inUse: false, mayTry: '', asks: '' }]);
   }
 
   async look(_adapter: string, signal: AbortSignal): Promise<HeardPoint[]> {

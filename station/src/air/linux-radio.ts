@@ -13,6 +13,9 @@ import { tryKey } from './trial';
 
 const root = (): boolean => process.getuid?.() === 0;
 
+const ASKS =
+  'While the key is tried, this computer is off its network, for a minute at the most; then it goes back by itself. What looks for boards over that network meanwhile finds none.';
+
 /** NetworkManager's view of an adapter, by name: whether it is connected. */
 async function managed(): Promise<Map<string, boolean>> {
   const { code, out } = await runProgram('nmcli', ['-t', '-f', 'DEVICE,TYPE,STATE', 'device']);
@@ -44,8 +47,8 @@ async function whyNotTry(name: string, inUse: boolean, ruled: boolean): Promise<
   if (!root()) return 'Trying a key needs root: start the program as root, or take another way to be sure.';
   if ((await runProgram('wpa_supplicant', ['-v'])).code === null)
     return 'Trying a key needs the program wpa_supplicant, which is not on this computer.';
-  if (inUse)
-    return 'This computer is on a network with it. Plug in another adapter, or leave that network first.';
+  if (inUse && !ruled)
+    return 'This computer is on a network with it, and it is not NetworkManager that rules it. Plug in another adapter.';
   if (!ruled && (await runProgram('wpa_cli', ['-i', name, 'status'])).code === 0)
     return 'Another supplicant works with it. Stop that first.';
   return '';
@@ -79,7 +82,8 @@ export const linuxRadio: Radio = {
         const bands = seen
           ? readIwPhy((await runProgram('iw', ['phy', seen.phy, 'info'])).out)
           : await bandsByManager(name);
-        return { name, bands, inUse, mayTry: await whyNotTry(name, inUse, ruled.has(name)) };
+        const mayTry = await whyNotTry(name, inUse, ruled.has(name));
+        return { name, bands, inUse, mayTry, asks: mayTry === '' && inUse ? ASKS : '' };
       }),
     );
   },

@@ -86,8 +86,13 @@ wpa_cli -i "$i" select_network "$(cat "$d/network")" | grep -qx OK`,
   undo: () => `${INTERFACE}
 wpa_cli -i "$i" reconfigure | grep -qx OK
 rm -f "$d/network"`,
-  isOn: () => `${INTERFACE}
-[ "$(${CURRENT})" = "$(cat "$d/network")" ]`,
+  // Its number is another one after a start of the board; it had to be saved to be there then.
+  isOn: (network) => `${INTERFACE}
+if [ "$(cat "$d/boot")" = "$(cat /proc/sys/kernel/random/boot_id)" ]; then
+    [ "$(${CURRENT})" = "$(cat "$d/network")" ]
+else
+${needOnNew(network)}
+fi`,
   keep: (_network, priority) => `${INTERFACE}
 n=$(cat "$d/network") || exit 5
 ${preferred(priority)}

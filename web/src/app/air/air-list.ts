@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { counted, findBoard, listed, type Device, type WifiBand } from '@nest-mark/core';
+import { counted, findBoard, listed, ssidBytes, toHex, type Device, type WifiBand } from '@nest-mark/core';
 import {
   announcedTitles,
   bandsOf,
@@ -13,8 +13,12 @@ import {
 import { Button } from 'primeng/button';
 import { batchFeature } from '../state/batch.reducer';
 import { boardsFeature } from '../state/boards.reducer';
+import { networksFeature } from '../state/networks.reducer';
 import { moment } from '../ui/moment';
 import { AirActions, airFeature } from './air.reducer';
+
+/** From here on down joining is a matter of luck (common practice). */
+const WEAK_DBM = -75;
 
 /** What is on the air, to choose from. */
 @Component({
@@ -28,10 +32,16 @@ export class AirList {
   private readonly store = inject(Store);
   private readonly view = this.store.selectSignal(airFeature.selectView);
   private readonly plan = this.store.selectSignal(batchFeature.selectPlan);
+  private readonly networks = this.store.selectSignal(networksFeature.selectFacts);
+  private readonly onShelf = computed(
+    () => new Set(this.networks().map((network) => toHex(ssidBytes(network) ?? new Uint8Array()))),
+  );
   private readonly boards = this.store.selectSignal(boardsFeature.selectList);
   /** What the button of a row says. */
   readonly label = input.required<string>();
   readonly chosen = output<HeardNetwork>();
+  /** Whether what is on the shelf is told to be there rather than offered. */
+  readonly skipShelved = input(false);
   protected readonly looking = this.store.selectSignal(airFeature.selectLooking);
   protected readonly problem = this.store.selectSignal(airFeature.selectProblem);
   protected readonly adapter = this.store.selectSignal(airFeature.selectAdapter);
@@ -64,7 +74,9 @@ export class AirList {
           .map((one) => announcedTitles[one])
           .join(', '),
         country: listed([...new Set(heard.points.map(({ country }) => country).filter((one) => one !== ''))]),
-        deaf: heard.ssidHex === '' ? '' : this.deafTo(bandsOf(heard)),
+        hear: heard.ssidHex === '' ? { text: '', some: false } : this.hearing(bandsOf(heard)),
+        weak: loudest?.signal != null && loudest.signal <= WEAK_DBM,
+        shelved: this.skipShelved() && this.onShelf().has(heard.ssidHex),
         cannot: cannotTake(heard),
       };
     }),
@@ -83,18 +95,18 @@ export class AirList {
     this.store.dispatch(AirActions.adapterChosen({ name }));
   }
 
-  /** How many boards of the open plan do not hear these bands. */
-  private deafTo(bands: readonly WifiBand[]): string {
+  /** How many boards of the open plan hear these bands. */
+  private hearing(bands: readonly WifiBand[]): { text: string; some: boolean } {
     const plan = this.plan();
-    if (!plan || plan.devices.length === 0) return '';
+    if (!plan || plan.devices.length === 0) return { text: '', some: false };
     const hears = ({ overrides }: Device): boolean => {
       const board = findBoard(this.boards(), overrides.boardProfileId ?? plan.boardProfileId);
       return board?.wifiBands.some((band) => bands.includes(band)) ?? true;
     };
-    const deaf = plan.devices.filter((device) => !hears(device)).length;
-    const all = counted(plan.devices.length, 'board');
-    return deaf === 0
-      ? `All ${all} of the plan hear it.`
-      : `${String(deaf)} of ${all} of the plan cannot hear it.`;
+    const all = plan.devices.length;
+    const count = plan.devices.filter(hears).length;
+    return count === all
+      ? { text: `all ${String(all)}`, some: false }
+      : { text: `${String(count)} of ${counted(all, 'board')}`, some: true };
   }
 }

@@ -41,7 +41,7 @@ export const tryKey = createEffect(
   (actions = inject(Actions), api = inject(AirApi), store = inject(Store)) =>
     actions.pipe(
       ofType(AirActions.tryWanted),
-      exhaustMap(({ id, adapter }) => {
+      exhaustMap(({ id, adapter, agreed }) => {
         store.dispatch(NetworksActions.saveDue({ id }));
         return store.select(networksFeature.selectNetworksState).pipe(
           map(({ shelf, edits }) => ({ stored: shelf?.entities[id], edit: edits[id] })),
@@ -51,7 +51,7 @@ export const tryKey = createEffect(
             edit || !stored
               ? [AirActions.tryFailed({ id, problem: null })]
               : asked(
-                  api.tryKey(id, stored.version, adapter),
+                  api.tryKey(id, stored.version, adapter, agreed),
                   (tried) => AirActions.tried({ tried }),
                   (problem) => AirActions.tryFailed({ id, problem }),
                 ),

@@ -18,7 +18,7 @@ export const AirActions = createActionGroup({
     'Look Wanted': props<{ adapter: string }>(),
     Looked: props<{ view: AirView }>(),
     'Look Failed': props<{ problem: Problem }>(),
-    'Try Wanted': props<{ id: string; adapter: string }>(),
+    'Try Wanted': props<{ id: string; adapter: string; agreed: boolean }>(),
     Tried: props<{ tried: TriedKey }>(),
     /** Without a problem where it is told in another place. */
     'Try Failed': props<{ id: string; problem: Problem | null }>(),

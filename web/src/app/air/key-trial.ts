@@ -1,6 +1,6 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { verdictTitles } from '@nest-mark/core/in-air';
+import { verdictTitles, type RadioAdapter } from '@nest-mark/core/in-air';
 import { Button } from 'primeng/button';
 import { moment } from '../ui/moment';
 import { AirActions, airFeature } from './air.reducer';
@@ -19,7 +19,7 @@ import { AirActions, airFeature } from './air.reducer';
           [disabled]="adapter.mayTry !== '' || busy()"
           severity="secondary"
           [outlined]="true"
-          (onClick)="attempt(adapter.name)"
+          (onClick)="attempt(adapter)"
         />
         <p class="grow" role="status">
           @if (problem(); as problem) {
@@ -42,6 +42,13 @@ import { AirActions, airFeature } from './air.reducer';
           }
         </p>
       </div>
+      @if (asking()) {
+        <div class="notice hand row" role="alert">
+          <span class="grow">{{ adapter.asks }}</span>
+          <button type="button" class="quiet" (click)="attempt(adapter, true)">Leave it and try</button>
+          <button type="button" class="quiet" (click)="asking.set(false)">Stay on it</button>
+        </div>
+      }
     }
   `,
   styleUrl: '../ui/sheets.css',
@@ -55,6 +62,7 @@ export class KeyTrial {
   /** Its name on the air, for a sentence. */
   readonly name = input.required<string>();
   protected readonly adapter = this.store.selectSignal(airFeature.selectAdapter);
+  protected readonly asking = signal(false);
   protected readonly trying = computed(() => this.at() === this.networkId());
   protected readonly busy = computed(() => this.at() !== null);
   protected readonly problem = computed(() => this.refused()[this.networkId()] ?? null);
@@ -74,7 +82,10 @@ export class KeyTrial {
     this.store.dispatch(AirActions.viewAsked());
   }
 
-  protected attempt(adapter: string): void {
-    this.store.dispatch(AirActions.tryWanted({ id: this.networkId(), adapter }));
+  /** Tries it; where that needs somebody to agree, they are asked first. */
+  protected attempt({ name, asks }: RadioAdapter, agreed = false): void {
+    this.asking.set(asks !== '' && !agreed);
+    if (!this.asking())
+      this.store.dispatch(AirActions.tryWanted({ id: this.networkId(), adapter: name, agreed }));
   }
 }

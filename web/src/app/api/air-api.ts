@@ -9,9 +9,9 @@ export class AirApi {
   view = (): Observable<AirView> => call('GET', '/air', AirViewSchema);
   look = (adapter: string): Observable<AirView> =>
     call('POST', '/air/look', AirViewSchema, { body: { adapter }, headers: once() });
-  tryKey = (networkId: string, version: number, adapter: string): Observable<TriedKey> =>
+  tryKey = (networkId: string, version: number, adapter: string, agreed: boolean): Observable<TriedKey> =>
     call('POST', `/networks/${networkId}/try`, TriedKeySchema, {
-      body: { adapter },
+      body: { adapter, agreed },
       headers: { ...once(), 'If-Match': `"${String(version)}"` },
     });
 }

@@ -20,7 +20,7 @@ import { NetworkEditor } from './network-editor';
     </div>
     <section class="sheet" aria-labelledby="air-title">
       <h2 id="air-title">On the air here</h2>
-      <nm-air-list label="Put on the shelf" (chosen)="shelve($event)" />
+      <nm-air-list label="Put on the shelf" [skipShelved]="true" (chosen)="shelve($event)" />
     </section>
     @if (networks(); as networks) {
       @for (network of networks; track network.id) {
