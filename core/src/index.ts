@@ -138,6 +138,7 @@ export * from './units';
 export * from './wifi/channels';
 export * from './wifi/countries';
 export * from './plan/join';
+export * from './wifi/key-trial';
 export * from './wifi/network';
 export * from './wifi/psk';
 export * from './wifi/secret';

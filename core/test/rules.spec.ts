@@ -5,6 +5,7 @@ import { stopsWriting } from '../src/plan/finding';
 import { ownMethodId, type NetworkFacts, type Plan, type PlanView } from '../src/plan/model';
 import { OwnDescriptionSchema, type Quoting } from '../src/plan/own-method';
 import { checkPlan, checkPlanInTurns, planRules } from '../src/rules';
+import type { KeyVerdict } from '../src/wifi/key-trial';
 import { unreadSystem, type Ability, type SystemFacts } from '../src/system/facts';
 import { networkId, soundNetwork, soundPlan, userKey, viewOf } from './helpers/plan';
 
@@ -30,6 +31,20 @@ const network =
   (view) => {
     view.networks = [{ ...soundNetwork(), ...change }];
   };
+/** The bench's network with a trial of its key. */
+const tried = (verdict: KeyVerdict, current = true): Change =>
+  network({
+    tried: {
+      verdict,
+      current,
+      message: '',
+      signal: -40,
+      at: 1,
+      seconds: 2,
+      adapter: 'wlan0',
+      station: 'bench',
+    },
+  });
 const secret = (value: string): Change => network({ secret: { kind: 'typed', value } });
 const keys = (text: string): Change => plan(({ access }) => (access.keys = text));
 const board = (id: string): Change => plan((it) => (it.boardProfileId = id));
@@ -378,6 +393,9 @@ const cases: [rule: string, what: string, fires: Change, quiet: Change][] = [
   ],
   ['network-country warns', 'another country', network({ country: 'US' }), network({ country: 'FO' })],
   ['network-country warns', 'no country at all', network({ country: 'QQ' }), network({ country: '' })],
+  ['key-tried note', 'a change since the trial', tried('right', false), tried('right')],
+  ['key-tried warns', 'a key that was found wrong', tried('wrong-key'), tried('no-address')],
+  ['key-tried warns', 'another security', tried('other-security'), tried('not-heard')],
   ['user-name stops', 'no user', plan(({ access }) => (access.userName = '')), () => undefined],
   [
     'user-name stops',

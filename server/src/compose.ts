@@ -130,7 +130,7 @@ export function compose(equipment: Equipment): Domains {
   const networks: Networks = { ...platform, repository: new NetworkRepository(knex), vault };
   const air: Air = {
     ...platform,
-    repository: new TrialRepository(knex),
+    repository: new TrialRepository(),
     networks,
     radios: equipment.radios,
     heard: { last: null },

@@ -64,7 +64,7 @@ describe('the radio of a Linux computer', () => {
 echo "== look"; drive look wlan0
 ${tries.map(([title, args]) => `echo "== ${title}"; drive try wlan0 ${args}; tidy`).join('\n')}
 echo "== killed"; ./node driver.js try wlan0 wpa2-psk no Larch 'low tide at nine' & driver=$!
-until_so 'pgrep wpa_supplicant >/dev/null'; kill -9 $driver; until_so '! ls -d /run/nest-mark-air-* 2>/dev/null'; tidy
+until_so 'pgrep wpa_supplicant >/dev/null'; kill -9 $driver; until_so '! ls -d /run/nest-mark-air-* >/dev/null 2>&1'; tidy
 ip -o link show wlan0 up | wc -l`;
     const told = partsOf(await onRadio(work, files(), { radios: 7, memory: 1024, node: true }));
     expect(json(told['adapters'])).toContainEqual({
@@ -109,7 +109,7 @@ echo "== nmcli"; drive nmcli wlan0
 echo "== right"; drive try wlan0 wpa3-sae no 'Larch Three' "$K"; home
 echo "== wrong"; drive try wlan0 wpa3-sae no 'Larch Three' 'low tide at nine'; home
 echo "== killed"; ./node driver.js try wlan0 wpa2-psk no Larch 'low tide at nine' & driver=$!
-until_so 'ls -d /run/nest-mark-air-wlan0/ctl >/dev/null 2>&1'; kill -9 $driver; until_so '! ls -d /run/nest-mark-air-* 2>/dev/null'; until_so 'home | grep -q home'; home
+until_so 'ls -d /run/nest-mark-air-wlan0/ctl >/dev/null 2>&1'; kill -9 $driver; until_so '! ls -d /run/nest-mark-air-* >/dev/null 2>&1'; until_so 'home | grep -q home'; home
 echo "== profiles"; nmcli -t -f NAME,TYPE con show | grep wireless | sort; pgrep -c wpa_supplicant`;
     const told = partsOf(await onRadio(work, files(), { radios: 7, memory: 1024, node: true }));
     const [on, adapters] = (told['adapters'] ?? '').split('\n');

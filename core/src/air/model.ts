@@ -72,25 +72,3 @@ export const RadioAdapterSchema = z.object({
   asks: z.string(),
 });
 export type RadioAdapter = z.infer<typeof RadioAdapterSchema>;
-
-/** How the trial of a key ended. */
-export const KeyVerdictSchema = z.enum([
-  'right',
-  'wrong-key',
-  'not-heard',
-  'other-security',
-  'no-address',
-  'full',
-  'no-answer',
-]);
-export type KeyVerdict = z.infer<typeof KeyVerdictSchema>;
-
-export const verdictTitles: Record<KeyVerdict, string> = {
-  right: 'The key is right',
-  'wrong-key': 'The key is wrong',
-  'not-heard': 'The network is not heard',
-  'other-security': 'Its security is another one',
-  'no-address': 'Joined, but no address came',
-  full: 'It takes no more clients',
-  'no-answer': 'It did not answer',
-};

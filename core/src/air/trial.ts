@@ -1,4 +1,4 @@
-import type { KeyVerdict } from './model';
+import type { KeyVerdict } from '../wifi/key-trial';
 
 /** What a supplicant's event says of a trial; null for one that decides nothing. */
 export type TrialSign = Exclude<KeyVerdict, 'other-security' | 'no-address' | 'right'> | 'joined' | null;

@@ -1,5 +1,6 @@
 import { isCountry } from '../wifi/countries';
 import { channelAllowed, channelMHz, isChannel } from '../wifi/channels';
+import { verdictTitles } from '../wifi/key-trial';
 import { networkTitle, type SecretFault } from '../wifi/network';
 import { secretFaults } from '../wifi/secret';
 import { SSID_MAX_OCTETS, ssidBytes } from '../wifi/ssid';
@@ -74,6 +75,32 @@ const ssidPasted: Rule = {
       if (!found) return [];
       const fix = 'Type the name by hand, unless the network is really called so.';
       return [at(network, 'warns', 'ssid', `The network name has ${found.name}.`, fix)];
+    }),
+};
+
+const keyTried: Rule = {
+  id: 'key-tried',
+  title: 'A key that was tried is right, and was tried as it is now',
+  why: 'No check of a card can see a wrong passphrase, or a name that another band carries: each costs a boot, a search and a card that is written again.',
+  source: 'common practice',
+  check: ({ used }) =>
+    used.flatMap((network): Hit[] => {
+      const { tried } = network;
+      if (!tried) return [];
+      if (!tried.current)
+        return [
+          at(
+            network,
+            'note',
+            'secret',
+            `"${networkTitle(network)}" was changed since its key was tried.`,
+            'Try it again before cards are written.',
+          ),
+        ];
+      if (tried.verdict !== 'wrong-key' && tried.verdict !== 'other-security') return [];
+      const place = tried.verdict === 'wrong-key' ? 'secret' : 'security';
+      const message = `${verdictTitles[tried.verdict]}: "${networkTitle(network)}" was tried. ${tried.message}`;
+      return [at(network, 'warns', place, message, 'Put it right, and try it again.')];
     }),
 };
 
@@ -293,4 +320,5 @@ export const networkRules: readonly Rule[] = [
   hidden,
   channels,
   networkCountry,
+  keyTried,
 ];

@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import { nameOf } from '../plain-name';
+import { TriedKeySchema } from './key-trial';
 
 /** How a network is secured. */
 export const WifiSecuritySchema = z.enum(['open', 'wep', 'wpa2-psk', 'wpa2-wpa3', 'wpa3-sae']);
@@ -59,6 +60,8 @@ export const ShelvedNetworkSchema = NetworkSchema.extend({
   id: z.uuid(),
   version: z.number().int(),
   secret: z.object({ state: z.enum(['missing', 'kept']), faults: z.array(SecretFaultSchema) }),
+  /** The last trial of its key; absent where there was none. */
+  tried: TriedKeySchema.optional(),
 });
 export type ShelvedNetwork = z.infer<typeof ShelvedNetworkSchema>;
 

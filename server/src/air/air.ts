@@ -1,13 +1,12 @@
-import type { AirView, TriedKey, TryWithSchema } from '@nest-mark/core/api';
+import type { AirView, TryWithSchema } from '@nest-mark/core/api';
 import type * as z from 'zod';
-import { networkTitle, ssidBytes, toHex, type ShelvedNetwork } from '@nest-mark/core';
+import { networkTitle, ssidBytes, toHex, verdictTitles, type ShelvedNetwork } from '@nest-mark/core';
 import {
   announcedTitles,
   answersTo,
   gathered,
   lookAlikesOf,
   securitiesOf,
-  verdictTitles,
   type HeardNetwork,
   type RadioAdapter,
   type TriedNetwork,
@@ -42,8 +41,8 @@ async function adaptersOf(
 
 /** What is shown of the air. */
 export async function airView(air: Air): Promise<AirView> {
-  const [{ all, problem: why }, tried] = await Promise.all([adaptersOf(air), air.repository.latest()]);
-  return { adapters: all.map(({ adapter }) => adapter), problem: why, look: air.heard.last, tried };
+  const { all, problem: why } = await adaptersOf(air);
+  return { adapters: all.map(({ adapter }) => adapter), problem: why, look: air.heard.last };
 }
 
 /** An adapter for as long as something is done with it; nobody else of this program has it meanwhile. @throws Problem */
@@ -123,7 +122,7 @@ export async function tryNetwork(
   version: number,
   { adapter: name, agreed }: z.infer<typeof TryWithSchema>,
   who: string,
-): Promise<TriedKey> {
+): Promise<ShelvedNetwork> {
   const network = await needNetwork(air.networks, id);
   if (network.version !== version) throw problem('network-changed');
   const wanted = await triedNetwork(air, network);
@@ -159,9 +158,7 @@ export async function tryNetwork(
     })
     // It was taken off the shelf meanwhile.
     .catch(refusedBy('network_trial_network_id_fkey', () => problem('network-missing')));
-  air.events.send({ type: 'air' });
+  air.events.send({ type: 'networks' });
   air.events.send({ type: 'log' });
-  const written = (await air.repository.latest()).find(({ networkId }) => networkId === id);
-  if (!written) throw problem('network-missing');
-  return written;
+  return needNetwork(air.networks, id);
 }

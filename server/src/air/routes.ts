@@ -1,4 +1,5 @@
-import { AirViewSchema, TriedKeySchema, TryWithSchema, WithAdapterSchema } from '@nest-mark/core/api';
+import { ShelvedNetworkSchema } from '@nest-mark/core';
+import { AirViewSchema, TryWithSchema, WithAdapterSchema } from '@nest-mark/core/api';
 import { IdSchema, route, type Route } from '../platform/http/route';
 import { versionOf } from '../platform/http/version';
 import { airView, lookAround, tryNetwork } from './air';
@@ -8,7 +9,7 @@ export const airRoutes = (air: Air): Route[] => [
   route({
     method: 'get',
     path: '/air',
-    summary: 'Adapters of this bench, what they heard last, and how keys were found',
+    summary: 'Adapters of this bench, and what they heard last',
     answer: AirViewSchema,
     run: () => airView(air),
   }),
@@ -28,7 +29,7 @@ export const airRoutes = (air: Air): Route[] => [
       'Join a network for a moment to learn whether its key is right; If-Match names the version that was read',
     params: IdSchema,
     body: TryWithSchema,
-    answer: TriedKeySchema,
+    answer: ShelvedNetworkSchema,
     problems: [
       'network-missing',
       'network-changed',

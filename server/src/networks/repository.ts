@@ -1,30 +1,65 @@
 import type { Knex } from 'knex';
-import { NetworkSchema, type Network, type SecretFault, type ShelvedNetwork } from '@nest-mark/core';
+import {
+  NetworkSchema,
+  TriedKeySchema,
+  type Network,
+  type SecretFault,
+  type ShelvedNetwork,
+  type TriedKey,
+} from '@nest-mark/core';
+
+interface TrialRow extends Omit<TriedKey, 'at'> {
+  at: string;
+}
 
 interface Row {
   id: string;
   version: number;
   network: Network;
   secret_faults: SecretFault[] | null;
+  tried: TrialRow | null;
 }
 
-const toNetwork = ({ id, version, network, secret_faults: faults }: Row): ShelvedNetwork => ({
+const toTried = ({ at, signal, seconds, ...trial }: TrialRow): TriedKey =>
+  TriedKeySchema.parse({
+    ...trial,
+    at: Date.parse(at),
+    signal: signal === null ? null : Math.round(signal),
+    seconds: Math.round(seconds * 10) / 10,
+  });
+
+const toNetwork = ({ id, version, network, secret_faults: faults, tried }: Row): ShelvedNetwork => ({
   ...NetworkSchema.parse(network),
   id,
   version,
   secret: { state: faults ? 'kept' : 'missing', faults: faults ?? [] },
+  ...(tried ? { tried: toTried(tried) } : {}),
 });
+
+/** Networks with the last trial of their keys, which counts while the network was not saved since. */
+const withTrial = (db: Knex) =>
+  db('network')
+    .select<Row[]>('network.*', db.raw('to_jsonb(trial) as tried'))
+    .joinRaw(
+      `left join lateral (
+        select verdict, message, signal, seconds, adapter, station, at, network_version = network.version as current
+        from network_trial
+        where network_id = network.id
+        order by at desc, id
+        limit 1
+      ) as trial on true`,
+    );
 
 /** Wi-Fi networks on the shelf; their keys are in the vault. */
 export class NetworkRepository {
   constructor(private readonly knex: Knex) {}
 
   async list(db: Knex = this.knex): Promise<ShelvedNetwork[]> {
-    return (await db<Row>('network').orderBy('created_at')).map(toNetwork);
+    return (await withTrial(db).orderBy('network.created_at')).map(toNetwork);
   }
 
   async find(id: string): Promise<ShelvedNetwork | null> {
-    const row = await this.knex<Row>('network').where('id', id).first();
+    const [row] = await withTrial(this.knex).where('network.id', id);
     return row ? toNetwork(row) : null;
   }
 

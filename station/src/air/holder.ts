@@ -3,9 +3,9 @@
  * input ends, which it also does when this program is killed. Arguments: the adapter, a folder for it.
  *
  * Where NetworkManager rules the adapter it lets go of it for the time, and afterwards goes back to the profile that was
- * in use. It prints `ready`, and at last `back`.
+ * in use. It prints `ready`, and at last `back`; that nobody reads it any more does not end it either.
  */
-export const HOLDER = `trap '' HUP INT TERM
+export const HOLDER = `trap : HUP INT TERM PIPE
 i=$1 d=$2
 mkdir -m 700 "$d" || { echo taken; exit 3; }
 ruled= old= up=
@@ -18,6 +18,7 @@ back() {
     [ ! -s "$d/pid" ] || kill "$(cat "$d/pid")" 2>/dev/null
     tries=0
     while [ -s "$d/pid" ] && kill -0 "$(cat "$d/pid")" 2>/dev/null && [ "$tries" -lt 50 ]; do tries=$((tries + 1)); sleep 0.1; done
+    [ ! -s "$d/pid" ] || kill -9 "$(cat "$d/pid")" 2>/dev/null
     [ -n "$up" ] || ip link set dev "$i" down
     if [ -n "$ruled" ]; then
         nmcli device set "$i" managed yes

@@ -13,12 +13,14 @@ export interface KernelAdapter {
 export function readIwDev(text: string): KernelAdapter[] {
   const all: (KernelAdapter & { type: string })[] = [];
   let phy = '';
+  let last: (typeof all)[number] | undefined;
   for (const line of text.split('\n')) {
     const [, number] = /^phy#(\d+)$/.exec(line) ?? [];
     if (number !== undefined) phy = `phy${number}`;
     const [, name] = /^\tInterface (\S{1,32})$/.exec(line) ?? [];
-    if (name !== undefined) all.push({ name, phy, joined: false, type: '' });
-    const last = all.at(-1);
+    // Some have no name, and nothing of theirs is another one's.
+    if (/^\t?\S/.test(line)) last = undefined;
+    if (name !== undefined) all.push((last = { name, phy, joined: false, type: '' }));
     if (!last) continue;
     const [, type] = /^\t\ttype (.+)$/.exec(line) ?? [];
     if (type !== undefined) last.type = type;

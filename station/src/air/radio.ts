@@ -1,4 +1,5 @@
-import type { HeardPoint, KeyVerdict, RadioAdapter, TriedNetwork } from '@nest-mark/core/in-air';
+import type { KeyVerdict } from '@nest-mark/core';
+import type { HeardPoint, RadioAdapter, TriedNetwork } from '@nest-mark/core/in-air';
 
 /** Why the air cannot be read, or a key not be tried. */
 export type RadioFault = 'none' | 'rights' | 'busy' | 'gone' | 'failed' | 'stopped';

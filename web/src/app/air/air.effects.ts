@@ -8,12 +8,12 @@ import { asked, quietly, whenever } from '../state/asked';
 import { NetworksActions, networksFeature } from '../state/networks.reducer';
 import { AirActions, airFeature } from './air.reducer';
 
-/** Read when a page asks for it, and after that whenever it changes; a saved network makes a trial old. */
+/** Read when a page asks for it, and after that whenever it changes. */
 export const loadAir = createEffect(
   (actions = inject(Actions), api = inject(AirApi), server = inject(ServerEvents), store = inject(Store)) =>
     merge(
       actions.pipe(ofType(AirActions.viewAsked)),
-      merge(whenever(server, 'air', 'settings'), actions.pipe(ofType(NetworksActions.saved))).pipe(
+      whenever(server, 'air', 'settings').pipe(
         switchMap(() => store.select(airFeature.selectView).pipe(take(1))),
         filter((view) => view !== null),
       ),
@@ -52,7 +52,7 @@ export const tryKey = createEffect(
               ? [AirActions.tryFailed({ id, problem: null })]
               : asked(
                   api.tryKey(id, stored.version, adapter, agreed),
-                  (tried) => AirActions.tried({ tried }),
+                  (network) => [NetworksActions.tried({ network }), AirActions.tried()],
                   (problem) => AirActions.tryFailed({ id, problem }),
                 ),
           ),

@@ -7,7 +7,7 @@ import {
   on,
   props,
 } from '@ngrx/store';
-import type { AirView, Problem, TriedKey } from '@nest-mark/core/api';
+import type { AirView, Problem } from '@nest-mark/core/api';
 
 export const AirActions = createActionGroup({
   source: 'Air',
@@ -19,7 +19,7 @@ export const AirActions = createActionGroup({
     Looked: props<{ view: AirView }>(),
     'Look Failed': props<{ problem: Problem }>(),
     'Try Wanted': props<{ id: string; adapter: string; agreed: boolean }>(),
-    Tried: props<{ tried: TriedKey }>(),
+    Tried: emptyProps(),
     /** Without a problem where it is told in another place. */
     'Try Failed': props<{ id: string; problem: Problem | null }>(),
   },
@@ -55,14 +55,7 @@ export const airFeature = createFeature({
       trying: id,
       refused: without(state.refused, id),
     })),
-    on(AirActions.tried, (state, { tried }): AirState => ({
-      ...state,
-      trying: null,
-      view: state.view && {
-        ...state.view,
-        tried: [...state.view.tried.filter(({ networkId }) => networkId !== tried.networkId), tried],
-      },
-    })),
+    on(AirActions.tried, (state): AirState => ({ ...state, trying: null })),
     on(AirActions.tryFailed, (state, { id, problem }): AirState => ({
       ...state,
       trying: null,

@@ -1,7 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { verdictTitles, type RadioAdapter } from '@nest-mark/core/in-air';
+import { verdictTitles } from '@nest-mark/core';
+import type { RadioAdapter } from '@nest-mark/core/in-air';
 import { Button } from 'primeng/button';
+import { networksFeature } from '../state/networks.reducer';
 import { moment } from '../ui/moment';
 import { AirActions, airFeature } from './air.reducer';
 
@@ -55,7 +57,7 @@ import { AirActions, airFeature } from './air.reducer';
 })
 export class KeyTrial {
   private readonly store = inject(Store);
-  private readonly view = this.store.selectSignal(airFeature.selectView);
+  private readonly networks = this.store.selectSignal(networksFeature.selectFacts);
   private readonly refused = this.store.selectSignal(airFeature.selectRefused);
   private readonly at = this.store.selectSignal(airFeature.selectTrying);
   readonly networkId = input.required<string>();
@@ -67,7 +69,7 @@ export class KeyTrial {
   protected readonly busy = computed(() => this.at() !== null);
   protected readonly problem = computed(() => this.refused()[this.networkId()] ?? null);
   protected readonly tried = computed(() => {
-    const tried = this.view()?.tried.find(({ networkId }) => networkId === this.networkId());
+    const tried = this.networks().find(({ id }) => id === this.networkId())?.tried;
     if (!tried) return null;
     const signal = tried.signal === null ? '' : `, ${String(tried.signal)} dBm`;
     return {

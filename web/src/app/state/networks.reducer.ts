@@ -29,6 +29,8 @@ export const NetworksActions = createActionGroup({
     Added: props<{ network: ShelvedNetwork; plan: boolean }>(),
     'Removal Wanted': props<{ id: string }>(),
     Removed: props<{ id: string }>(),
+    /** Its key was tried. */
+    Tried: props<{ network: ShelvedNetwork }>(),
   },
 });
 
@@ -51,6 +53,7 @@ export const bareNetwork = ({
   id: _id,
   version: _version,
   secret: _secret,
+  tried: _tried,
   ...network
 }: ShelvedNetwork): Network => network;
 
@@ -131,6 +134,10 @@ export const networksFeature = createFeature({
     on(NetworksActions.mineKept, (state, { id }): NetworksState =>
       marked(state, id, { save: 'changed', problem: null }),
     ),
+    on(NetworksActions.tried, (state, { network }): NetworksState => ({
+      ...state,
+      shelf: put(state.shelf, network),
+    })),
     on(NetworksActions.added, (state, { network }): NetworksState => ({
       ...state,
       shelf: put(state.shelf, network),
@@ -155,6 +162,7 @@ export const networksFeature = createFeature({
           return {
             ...stored,
             ...edit?.network,
+            ...(edit && stored.tried ? { tried: { ...stored.tried, current: false } } : {}),
             secret: edit?.secret === undefined ? kept : { kind: 'typed', value: edit.secret },
           };
         }),
