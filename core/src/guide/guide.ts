@@ -94,7 +94,7 @@ export const guide: readonly GuidePart[] = [
         why: 'A key needs no password to be typed, told or forgotten.',
       },
       {
-        do: 'Networks: copy the name exactly as it is on the air, with its band, and set the country where the boards will run.',
+        do: 'Networks: take the network from the air, type its key, and try the key. Without an adapter copy the name exactly as it is on the air, with its band. Set the country where the boards will run.',
         why: 'One wrong letter, a name that only the 5 GHz side carries, or a missing country are the commonest reasons why a board never appears. Radio rules are those of the country.',
       },
       {
