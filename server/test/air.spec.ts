@@ -189,7 +189,7 @@ describe('a key that is tried', () => {
   it('of a network that is taken off the shelf meanwhile leaves nothing, and says so', async () => {
     const one = await shelved();
     const going = server.refused('POST', `/networks/${one.id}/try`, { adapter: 'practice0' }, version(one));
-    await server.until(async () => (server.domains.air.busy.size > 0 ? true : null));
+    await server.until(() => Promise.resolve(server.domains.air.busy.size > 0 ? true : null));
     await server.ok('DELETE', `/networks/${one.id}`);
     expect(await going).toMatchObject({ status: 404, code: 'network-missing' });
     expect(await server.knex('network_trial').where('network_id', one.id)).toEqual([]);

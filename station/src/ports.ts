@@ -2,6 +2,7 @@
 import type { DiskSurvey, MarkFile } from '@nest-mark/core';
 import type { OpenedToRead } from './card/read-trial';
 
+export * from './air/radio';
 export * from './clues/ports';
 
 /** What makes a medium the one that was meant; compared again when it is opened. */

@@ -7,7 +7,7 @@ import type { TrialRepository } from './repository';
 /** Radios of a bench, and when they are offered. */
 export interface OfferedRadio {
   radio: Radio;
-  offered(): Promise<boolean>;
+  offered: () => Promise<boolean>;
 }
 
 /** What was heard last. */

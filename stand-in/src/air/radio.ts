@@ -1,5 +1,4 @@
 import { setTimeout as pause } from 'node:timers/promises';
-import { channelMHz, fromHex, toHex, utf8, type WifiBand } from '@nest-mark/core';
 import type { Air } from '@nest-mark/core/api';
 import {
   answersTo,
@@ -7,7 +6,7 @@ import {
   type HeardPoint,
   type TriedNetwork,
 } from '@nest-mark/core/in-air';
-import { RadioError, type Radio, type TrialEnd } from '@nest-mark/station';
+import { RadioError, type Radio, type TrialEnd } from '@nest-mark/station/ports';
 import { keyOf } from './access-point';
 import type { OnAir } from './networks';
 
@@ -17,9 +16,14 @@ const JOINS = 400;
 const WRONG = 900;
 const NOT_FOUND = 700;
 
+type WifiBand = Air['bands'][number];
+
 const NAME = 'practice0';
 const HEARS: readonly WifiBand[] = ['2.4 GHz', '5 GHz'];
 const CHANNEL: Record<WifiBand, number> = { '2.4 GHz': 6, '5 GHz': 36, '6 GHz': 5 };
+/** Frequencies from which the channels of a band count, in MHz; each channel is 5 wide. */
+const BASE: Record<WifiBand, number> = { '2.4 GHz': 2407, '5 GHz': 5000, '6 GHz': 5950 };
+const hexOf = (text: string): string => Buffer.from(text).toString('hex');
 
 interface Neighbour {
   ssid: string;
@@ -46,10 +50,10 @@ const pointOf = (
   { band, channel, signal, security }: Omit<Neighbour, 'ssid'>,
 ): HeardPoint => ({
   bssid: bssid(number),
-  ssidHex: toHex(utf8(ssid)),
+  ssidHex: hexOf(ssid),
   band,
   channel,
-  mhz: channelMHz(band, channel) ?? 0,
+  mhz: BASE[band] + 5 * channel,
   signal,
   quality: null,
   security,
@@ -92,9 +96,8 @@ export class StandInRadio implements Radio {
   async tryKey(_adapter: string, network: TriedNetwork, signal: AbortSignal): Promise<TrialEnd> {
     const net = this.nets().find(({ air }) => this.answers(air, network));
     if (!net) {
-      const octets = fromHex(network.ssidHex) ?? new Uint8Array();
       const neighbour = NEIGHBOURS.find(
-        ({ ssid, security }) => toHex(utf8(ssid)) === toHex(octets) && answersTo(network.security, security),
+        ({ ssid, security }) => hexOf(ssid) === network.ssidHex && answersTo(network.security, security),
       );
       await this.wait(neighbour ? WRONG : NOT_FOUND, signal);
       if (neighbour?.security === 'open')
@@ -131,7 +134,7 @@ export class StandInRadio implements Radio {
   private answers(air: Air, { ssidHex, hidden, security }: TriedNetwork): boolean {
     return (
       air.on &&
-      toHex(utf8(air.ssid)) === ssidHex &&
+      hexOf(air.ssid) === ssidHex &&
       (!air.hidden || hidden) &&
       air.bands.some((band) => HEARS.includes(band)) &&
       answersTo(security, 'wpa2-psk')

@@ -19,7 +19,7 @@ const TAKES_NOTHING = 'case "$1" in bound) echo "address=$ip" ;; esac';
 /** The adapter while it is held. */
 interface Held {
   folder: string;
-  giveBack(): Promise<void>;
+  giveBack: () => Promise<void>;
 }
 
 const firstLine = async (child: ChildProcess, seconds: number): Promise<string> => {

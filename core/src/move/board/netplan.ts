@@ -20,19 +20,15 @@ const fileOf = ({ moveId }: NewNetwork): string => `/etc/netplan/00-nest-mark-${
 /** `%s` stands for the interface (netplan YAML reference, "wifis"). */
 const file = (network: NewNetwork): readonly [before: string, behind: string] => {
   const { hidden, security, key } = network;
-  const settings = {
-    ...(hidden ? { hidden: true } : {}),
+  const settings = [
+    ...(hidden ? ['hidden: true'] : []),
     ...(security === 'open'
-      ? {}
+      ? []
       : security === 'wpa3-sae'
-        ? { auth: { 'key-management': 'sae', password: key } }
-        : { password: key }),
-  };
-  const body = Object.entries(settings).map(([name, value]) =>
-    typeof value === 'object'
-      ? `          ${name}: {key-management: sae, password: ${quoted(value.password)}}\n`
-      : `          ${name}: ${typeof value === 'string' ? quoted(value) : 'true'}\n`,
-  );
+        ? [`auth: {key-management: sae, password: ${quoted(key)}}`]
+        : [`password: ${quoted(key)}`]),
+  ];
+  const body = settings.map((line) => `          ${line}\n`);
   return [
     'network:\n  version: 2\n  wifis:\n    "',
     `":\n      access-points:\n        ${quoted(nameOf(network) ?? '')}:${body.length === 0 ? ' {}\n' : `\n${body.join('')}`}`,
