@@ -204,7 +204,7 @@ async function shots(page: Page): Promise<void> {
   await bench.getByRole('row', { name: /Ferry House staff/ }).waitFor();
   await bench.getByRole('button', { name: 'Try the key' }).click();
   await bench.getByText('The key is right.').waitFor();
-  await bench.evaluate((sheet) => sheet.scrollIntoView());
+  await page.evaluate("document.querySelector('nm-network-editor').closest('section').scrollIntoView()");
   await shot('networks');
   await go('Images');
   await shot('images');

@@ -136,6 +136,7 @@ export * from './net/subnet';
 export * from './listed';
 export * from './units';
 export * from './wifi/channels';
+export * from './wifi/code';
 export * from './wifi/countries';
 export * from './plan/join';
 export * from './wifi/key-trial';

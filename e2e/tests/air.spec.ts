@@ -1,8 +1,11 @@
+import { execFileSync } from 'node:child_process';
+import { join } from 'node:path';
 import type { ShelvedNetwork } from '@nest-mark/core';
+import { toBuffer } from 'qrcode';
 import { expect, test } from '../helpers/app';
 import { audit, sideways } from '../helpers/audit';
 import { readyBatch } from '../helpers/ready';
-import { bootAndProve, part, setPace, writeRound } from '../helpers/steps';
+import { bootAndProve, part, setPace, stage, writeRound } from '../helpers/steps';
 
 test('a network is chosen from the air, its wrong key is told before a card is written, and its board is proved', async ({
   app,
@@ -74,7 +77,7 @@ test('what is on the shelf already is told to be there; what changed in the air 
   });
   // Nobody knows its key yet.
   await shelved.getByRole('button', { name: 'Try the key' }).click();
-  await expect(shelved.getByRole('status').first()).toContainText('has no name or no key');
+  await expect(shelved.getByRole('status').first()).toContainText('has no name, or no key');
 
   await app.api('POST', '/practice/actions', {
     do: 'air',
@@ -96,4 +99,46 @@ test('what is on the shelf already is told to be there; what changed in the air 
   await audit(page);
   await page.getByRole('button', { name: 'Dark bench' }).click();
   await audit(page, 'color-contrast');
+});
+
+test('a network and its key come from a picture of a code, and go out as one that another reader reads', async ({
+  app,
+  page,
+}) => {
+  const text = 'WIFI:T:WPA;S:Saltmarsh Bench;P:low tide at seven;;';
+  await page.goto(app.url);
+  await page.getByLabel('What are these devices called together?').fill('Tanks');
+  await page.getByRole('button', { name: 'Make the first batch' }).click();
+  await stage(page, 'Networks');
+  await page.getByText('From the code of a phone or a router').click();
+  const typed = page.getByLabel('Text of the code, and Enter');
+  await typed.fill('WIFI:T:WPA;S:Saltmarsh');
+  await typed.press('Enter');
+  await expect(page.getByRole('alert')).toContainText('The code breaks off');
+  // What was pasted stays, to be completed.
+  await expect(typed).toHaveValue('WIFI:T:WPA;S:Saltmarsh');
+  const picture = page.getByLabel('Picture of the code');
+  await picture.setInputFiles({ name: 'tide.png', mimeType: 'image/png', buffer: Buffer.from('no picture') });
+  await expect(page.getByRole('alert')).toContainText('"tide.png" is no picture');
+  await picture.setInputFiles({
+    name: 'code.png',
+    mimeType: 'image/png',
+    buffer: await toBuffer(text, { scale: 5, errorCorrectionLevel: 'M' }),
+  });
+  const bench = page.getByRole('region', { name: 'Saltmarsh Bench' });
+  await expect(bench.getByLabel('Network name')).toHaveValue('Saltmarsh Bench');
+  await expect(page.getByRole('status').filter({ hasText: 'goes onto the shelf' })).toBeVisible();
+  await bench.getByRole('button', { name: 'Try the key' }).click();
+  await expect(bench).toContainText('The key is right.');
+  await audit(page);
+
+  await bench.getByText('More: title, hidden').click();
+  await bench.getByRole('button', { name: 'Show as a code to scan' }).click();
+  const shown = bench.getByRole('img', { name: 'Code of the network, with its key' });
+  await expect(shown).toBeVisible();
+  const file = join(app.folder, 'shown.png');
+  await shown.screenshot({ path: file });
+  expect(execFileSync('zbarimg', ['--raw', '-q', file], { encoding: 'utf8' }).trimEnd()).toBe(text);
+  await bench.getByRole('button', { name: 'Hide the code' }).click();
+  await expect(shown).toBeHidden();
 });

@@ -70,7 +70,7 @@ export const serverOrder = [
 
 /** Inside the platform. */
 export const platformOrder = [
-  ['database', 'vault'],
+  ['database', 'vault', 'code-pattern'],
   ['http'],
   ['events', 'sessions', 'idempotency'],
   ['log'],

@@ -1,10 +1,14 @@
+import { execFileSync } from 'node:child_process';
+import { writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import {
+  readWifiCode,
   toHex,
   utf8,
   type AirView,
+  type CodePattern,
   type LogEntry,
   type Network,
-  type Problem,
   type ShelvedNetwork,
   type TriedKey,
 } from '@nest-mark/core';
@@ -174,36 +178,81 @@ describe('a key that is tried', () => {
     ).toMatchObject({ status: 412, code: 'network-changed' });
   });
 
+  /** Holds the radio in the middle of a trial until it is let go. */
+  function held(): { inside: Promise<void>; go: () => void } {
+    const { radio } = server.domains.air.radios[0]!;
+    const real = radio.tryKey.bind(radio);
+    let go = (): void => undefined;
+    const gate = new Promise<void>((done) => (go = done));
+    const inside = new Promise<void>((reached) => {
+      jest.spyOn(radio, 'tryKey').mockImplementation(async (...args) => {
+        reached();
+        await gate;
+        return real(...args);
+      });
+    });
+    return { inside, go };
+  }
+  afterEach(() => jest.restoreAllMocks());
+
   it('has its adapter for itself: of many at once one is tried, and the others are told so', async () => {
     const one = await shelved();
-    const call = (): Promise<{ status: number; body: Problem | ShelvedNetwork }> =>
-      server.call('POST', `/networks/${one.id}/try`, { adapter: 'practice0' }, version(one));
-    const answers = await Promise.all([call(), call(), call(), call()]);
-    expect(answers.filter(({ status }) => status === 200)).toHaveLength(1);
-    for (const { status, body } of answers)
-      if (status !== 200) expect(body).toMatchObject({ status: 409, code: 'adapter-busy' });
+    const { inside, go } = held();
+    const first = attempt(one);
+    await inside;
+    const path = `/networks/${one.id}/try`;
+    for (const body of [{ adapter: 'practice0' }, { adapter: 'practice0', agreed: true }])
+      expect(await server.refused('POST', path, body, version(one))).toMatchObject({
+        status: 409,
+        code: 'adapter-busy',
+      });
+    expect(await server.refused('POST', '/air/look', { adapter: 'practice0' })).toMatchObject({
+      code: 'adapter-busy',
+    });
+    go();
+    expect(await first).toMatchObject({ verdict: 'right' });
     expect(await server.knex('network_trial').where('network_id', one.id)).toHaveLength(1);
     expect(await attempt(one)).toMatchObject({ verdict: 'right' });
   });
 
   it('of a network that is taken off the shelf meanwhile leaves nothing, and says so', async () => {
     const one = await shelved();
+    const { inside, go } = held();
     const going = server.refused('POST', `/networks/${one.id}/try`, { adapter: 'practice0' }, version(one));
-    await server.until(() => Promise.resolve(server.domains.air.busy.size > 0 ? true : null));
+    await inside;
     await server.ok('DELETE', `/networks/${one.id}`);
+    go();
     expect(await going).toMatchObject({ status: 404, code: 'network-missing' });
     expect(await server.knex('network_trial').where('network_id', one.id)).toEqual([]);
   });
 
+  it('of a network that is changed meanwhile counts for what was tried, not for what is there now', async () => {
+    const one = await shelved();
+    const { inside, go } = held();
+    const going = attempt(one);
+    await inside;
+    const { id, version: at, secret: _state, ...bare } = one;
+    await server.ok(
+      'PUT',
+      `/networks/${id}`,
+      { network: bare, secret: 'high tide at noon' },
+      { 'If-Match': `"${String(at)}"` },
+    );
+    go();
+    expect(await going).toMatchObject({ verdict: 'right', current: false });
+  });
+
   it('whose verdict the database refuses can be tried again: the adapter is free', async () => {
     const one = await shelved();
-    await server.knex.raw('alter table network_trial rename to gone');
+    await server.knex.raw(`
+      create function refuse_trial() returns trigger language plpgsql as $$ begin raise exception 'full'; end $$;
+      create trigger refuse_trial before insert on network_trial for each row execute function refuse_trial()`);
     const path = `/networks/${one.id}/try`;
-    const answer = await server
-      .call<Problem>('POST', path, { adapter: 'practice0' }, version(one))
-      .catch(() => null);
-    expect(answer?.status ?? 500).toBeGreaterThanOrEqual(500);
-    await server.knex.raw('alter table gone rename to network_trial');
+    expect(await server.refused('POST', path, { adapter: 'practice0' }, version(one))).toMatchObject({
+      status: 500,
+    });
+    await server.knex.raw('drop trigger refuse_trial on network_trial');
+    expect(await record(one.id)).toBeUndefined();
     expect(await attempt(one)).toMatchObject({ verdict: 'right' });
   });
 
@@ -216,5 +265,47 @@ describe('a key that is tried', () => {
     );
     const all = JSON.stringify([log, await server.ok('GET', '/air'), await server.knex('network_trial')]);
     expect(all).not.toContain(secret);
+  });
+});
+
+describe('the code of a network', () => {
+  /** What an independent reader (ZBar) reads from what is drawn; octets, since it guesses alphabets otherwise. */
+  const scanned = ({ modules, path }: CodePattern): string => {
+    const scale = 6;
+    const side = modules * scale;
+    const points = Buffer.alloc(side * side, 255);
+    for (const [, x, y, run] of path.matchAll(/M(\d+) (\d+)h(\d+)v1h-\d+z/g))
+      for (let row = Number(y) * scale; row < (Number(y) + 1) * scale; row++)
+        points.fill(0, row * side + Number(x) * scale, row * side + (Number(x) + Number(run)) * scale);
+    const file = join(server.folder, 'code.pgm');
+    writeFileSync(file, Buffer.concat([Buffer.from(`P5 ${String(side)} ${String(side)} 255\n`), points]));
+    return execFileSync('zbarimg', ['--raw', '-q', '-Sbinary', file]).toString().trimEnd();
+  };
+  const code = (one: ShelvedNetwork): Promise<CodePattern> => server.ok('POST', `/networks/${one.id}/code`);
+
+  it('is read by another reader as it was meant, with everything that has to be escaped', async () => {
+    const one = await shelved({ title: 'Kiln', ssid: 'Kiln; "øst"\\:1', hidden: true }, 'a;b,c:d"e\\f low');
+    const text = scanned(await code(one));
+    expect(text).toBe('WIFI:T:WPA;S:Kiln\\; \\"øst\\"\\\\\\:1;P:a\\;b\\,c\\:d\\"e\\\\f low;H:true;;');
+    expect(readWifiCode(text)).toMatchObject({
+      secret: 'a;b,c:d"e\\f low',
+      hidden: true,
+      security: 'wpa2-psk',
+    });
+    expect(scanned(await code(await shelved({ ssid: 'cafe', security: 'open' }, '')))).toBe(
+      'WIFI:T:nopass;S:"cafe";;',
+    );
+    const log = await server.ok<LogEntry[]>('GET', '/log');
+    expect(log.find(({ text: said }) => said.startsWith('The code of network "Kiln"'))).toMatchObject({
+      kind: 'revealed',
+      text: expect.stringMatching(/with its key, was shown on the screen; asked for by /) as unknown,
+    });
+    expect(JSON.stringify(log)).not.toContain('a;b,c:d');
+  });
+
+  it('is not there where a name or a key is missing', async () => {
+    const path = (one: ShelvedNetwork): string => `/networks/${one.id}/code`;
+    for (const one of [await server.newNetwork({}), await shelved({ ssid: '' })])
+      expect(await server.refused('POST', path(one))).toMatchObject({ code: 'key-not-there' });
   });
 });

@@ -573,6 +573,10 @@ const cases: Record<string, Case> = {
       expect(await count('network_trial', { network_id: where.split('/')[2]! })).toBe(good);
     },
   },
+  'post /networks/:id/code': {
+    call: async () => plain('POST', `/networks/${(await newNetwork()).id}/code`),
+    holds: all,
+  },
   'put /networks/:id': {
     call: async () => {
       const { id, version, secret: _secret, ...rest } = await newNetwork();

@@ -96,6 +96,16 @@ ip -o link show wlan0 up | wc -l`;
     expect(told['killed']).toBe('0\n0');
   }, 900_000);
 
+  it('that is pulled in the middle is told, and nothing of the trial stays', async () => {
+    const work = `${AIR}echo "== pulled"; : >told; ./node driver.js try wlan0 wpa2-psk no Larch 'low tide at nine' & driver=$!
+until_so 'pgrep wpa_cli >/dev/null'; sleep 2; iw dev wlan0 del; wait $driver; cat told; tidy
+echo "== look"; drive look wlan0`;
+    const told = partsOf(await onRadio(work, files(), { radios: 7, memory: 1024, node: true }));
+    const [end, ...left] = (told['pulled'] ?? '').split('\n');
+    expect([json(end), left]).toEqual([{ error: 'The adapter wlan0 was pulled in the middle.' }, ['0']]);
+    expect(json(told['look'])).toEqual({ error: 'The adapter wlan0 is gone.' });
+  }, 900_000);
+
   it('leaves a network that NetworkManager is on only for the trial, and is back on it after a SIGKILL too', async () => {
     const work = `${AIR}printf '[main]\\nplugins=keyfile\\n[keyfile]\\nunmanaged-devices=except:interface-name:wlan0\\n' >/etc/NetworkManager/NetworkManager.conf
 systemctl start wpa_supplicant NetworkManager

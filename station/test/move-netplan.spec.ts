@@ -138,24 +138,45 @@ for n in 0 1 2; do echo "$(wpa_cli -i w0 get_network $n ssid)=$(wpa_cli -i w0 ge
   });
 
   it('does not let one network keep a board from all of them: netplan is asked with a copy first', () => {
-    const cases = {
-      twice: named('Bench; øst'),
-      // Debian 12's netplan knows no WPA3 alone (seen).
-      sae: named('New Hall', { security: 'wpa3-sae', key: 'high tide at noon' }),
-    };
+    const bare = files.replace('; ls /var/lib/nest-mark', '');
+    // Debian 12's netplan knows no WPA3 alone (seen).
+    const three = named('New Hall', { security: 'wpa3-sae', key: 'high tide at noon' });
     const told = inside(folder, start(), [
-      ['before', `${files.replace('; ls /var/lib/nest-mark', '')}; ${lists}`],
-      ...Object.entries(cases).map(
-        ([title, network]) =>
-          [title, shell(folder, `${title}.sh`, addNetwork('netplan', network), true)] as const,
-      ),
-      ['after', `${files.replace('; ls /var/lib/nest-mark', '')}; ${lists}`],
+      ['before', `${bare}; ${lists}`],
+      ['sae', shell(folder, 'sae.sh', addNetwork('netplan', three), true)],
+      ['after', `${bare}; ${lists}`],
       ['left', `ls ${D}`],
     ]);
-    expect(told['twice']).toBe("w0: Duplicate access point SSID 'Bench; øst'\nended 11");
     expect(told['sae']).toBe("unknown key management type 'sae'\nended 11");
     expect(told['after']).toBe(told['before']);
     expect(told['left']).not.toMatch(/yaml|whole/);
+  });
+
+  it('goes back to a network that the board knows already, and leaves that as it is', () => {
+    const bare = files.replace('; ls /var/lib/nest-mark', '');
+    const back = named('Bench; øst', { hidden: false });
+    const current = 'wpa_cli -i w0 list_networks | grep CURRENT | cut -f 2';
+    const told = inside(folder, start(), [
+      ['before', bare],
+      [
+        'other',
+        `wpa_cli -i w0 select_network "$(wpa_cli -i w0 list_networks | awk -F'\\t' '$2 == "12345678" { print $1 }')"`,
+      ],
+      ['add', `${shell(folder, 'k-add.sh', addNetwork('netplan', back), true)}; ${lists}; ls ${D}`],
+      ['go', `${D}/go; ${current}`],
+      ['back', `${shell(folder, 'k-back.sh', returnNow)}; cat ${D}/state`],
+      ['undone', bare],
+      [
+        'keep',
+        `${shell(folder, 'k-add2.sh', addNetwork('netplan', back))} >/dev/null; ${D}/go; ${shell(folder, 'k-keep.sh', keepNetwork('netplan', back, 25, 'kept'), true)}; ls /etc/netplan; ls -R /etc/systemd/system | grep conf`,
+      ],
+    ]);
+    expect(told['add']).toMatch(/^ended 0\n12345678\nBench; \\xc3\\xb8st\n/);
+    expect(told['add']).not.toContain('yaml');
+    expect(told['go']).toBe('Bench; \\xc3\\xb8st');
+    expect(told['back']).toBe(`ended 0\n${id} returned`);
+    expect(told['undone']).toBe(told['before']);
+    expect(told['keep']).toBe(`ended 0\n50-cloud-init.yaml\nnest-mark-${id}.conf`);
   });
 
   it('says beforehand what netplan has no words for', () => {

@@ -22,8 +22,8 @@ export const airProblems = problemsOf({
   'adapter-not-for-trials': { status: 409, unharmed: 'Nothing was tried.', says: '{why}' },
   'key-not-there': {
     status: 409,
-    unharmed: 'Nothing was tried.',
-    says: 'The network has no name or no key that could be tried.',
-    todo: 'Type both, and try again.',
+    unharmed: 'Nothing was tried or shown.',
+    says: 'The network has no name, or no key that could be right.',
+    todo: 'Type both, and ask again.',
   },
 });

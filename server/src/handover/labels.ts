@@ -10,7 +10,7 @@ import {
   type Plan,
 } from '@nest-mark/core';
 import { problem } from '../platform/http/problems';
-import { inked } from './paper/code';
+import { inked } from './paper/inked';
 import { lettersMissing, measure } from './paper/type';
 
 /** Places of the tray in the order in which one walks along it. */

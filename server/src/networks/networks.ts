@@ -1,6 +1,16 @@
 import { randomUUID } from 'node:crypto';
-import { networkTitle, secretFaults, type SaveNetwork, type ShelvedNetwork } from '@nest-mark/core';
+import {
+  networkTitle,
+  secretFaults,
+  SSID_MAX_OCTETS,
+  ssidBytes,
+  writeWifiCode,
+  type CodePattern,
+  type SaveNetwork,
+  type ShelvedNetwork,
+} from '@nest-mark/core';
 import type { Knex } from 'knex';
+import { codePattern } from '../platform/code-pattern';
 import { problem } from '../platform/http/problems';
 import { record } from '../platform/log/record';
 import type { Networks } from './domain';
@@ -33,6 +43,25 @@ export const networkSecret = (networks: Networks, id: string, db?: Knex): Promis
     if (error instanceof VaultError) return null;
     throw error;
   });
+
+/**
+ * The code of a network, which holds its key in clear.
+ * @throws Problem where it has no name, or no key that it needs
+ */
+export async function networkCode(networks: Networks, network: ShelvedNetwork): Promise<CodePattern> {
+  const { security, hidden } = network;
+  const ssid = ssidBytes(network);
+  const secret = security === 'open' ? '' : await networkSecret(networks, network.id);
+  if (
+    !ssid ||
+    ssid.length === 0 ||
+    ssid.length > SSID_MAX_OCTETS ||
+    secret === null ||
+    (security !== 'open' && secret === '')
+  )
+    throw problem('key-not-there');
+  return codePattern(writeWifiCode({ ssid, security, secret, hidden }));
+}
 
 async function keep(networks: Networks, id: string, body: SaveNetwork, db: Knex): Promise<void> {
   if (body.secret !== undefined) await networks.vault.put(id, NETWORK_SECRET, body.secret, db);

@@ -1,11 +1,18 @@
 import * as z from 'zod';
-import { NetworkListSchema, networkTitle, SaveNetworkSchema, ShelvedNetworkSchema } from '@nest-mark/core';
+import {
+  CodePatternSchema,
+  NetworkListSchema,
+  networkTitle,
+  SaveNetworkSchema,
+  ShelvedNetworkSchema,
+} from '@nest-mark/core';
 import { IdSchema, route, type Route } from '../platform/http/route';
 import { versionOf } from '../platform/http/version';
 import { record } from '../platform/log/record';
 import type { Networks } from './domain';
 import {
   createNetwork,
+  networkCode,
   needNetwork,
   NETWORK_SECRET,
   removeNetwork,
@@ -64,6 +71,23 @@ export const networkRoutes = (networks: Networks): Route[] => [
         text: `The passphrase of network "${networkTitle(network)}" was shown on the screen; asked for by ${who}.`,
       });
       return { value };
+    },
+  }),
+  route({
+    method: 'post',
+    path: '/networks/:id/code',
+    summary: 'The code by which phones join a network, with its key in it; this is logged',
+    params: IdSchema,
+    answer: CodePatternSchema,
+    problems: ['network-missing', 'key-not-there'],
+    run: async ({ params, who }) => {
+      const network = await needNetwork(networks, params.id);
+      const code = await networkCode(networks, network);
+      await record(networks, {
+        kind: 'revealed',
+        text: `The code of network "${networkTitle(network)}", with its key, was shown on the screen; asked for by ${who}.`,
+      });
+      return code;
     },
   }),
 ];

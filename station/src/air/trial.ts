@@ -86,6 +86,9 @@ async function joins(
       }
       if (/^[> ]*FAIL\s*$/.test(line))
         throw new RadioError('failed', 'The supplicant refuses the network as it is: look at its key.');
+      // Its adapter went away under it.
+      if (line.includes('CTRL-EVENT-TERMINATING'))
+        throw new RadioError('gone', `The adapter ${adapter} was pulled in the middle.`);
       const sign = trialSign(line);
       if (sign === 'not-heard' && ++notFound < NOT_FOUND) continue;
       if (sign !== null) return sign;

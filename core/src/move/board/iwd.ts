@@ -1,5 +1,5 @@
 import { shellWord } from '../../bringup/shell-text';
-import { nameOf, REFUSED, TAKE_OFF_REFUSED, type Commands, type NewNetwork } from './commands';
+import { nameOf, TAKE_OFF_REFUSED, type Commands, type NewNetwork } from './commands';
 
 /**
  * iwd, asked over the system bus: its own client would take the key on a command line. What it knows are files
@@ -65,14 +65,15 @@ export const iwd: Commands = {
   },
   add: (network) => `${STATION}
 f=${shellWord(fileOf(network))}
-if [ -e "$f" ] && [ "$(cat "$d/file" 2>/dev/null)" != "$f" ]; then
-    echo 'it knows a network of this name already'
-    exit ${String(REFUSED.notTaken)}
-fi
 umask 077
 ${CONNECTED} >"$d/old"
-echo "$f" >"$d/file"
-printf %s ${shellWord(content(network))} >"$d/new" && cp "$d/new" "$f.new" && rm -f "$d/new" && mv -f "$f.new" "$f" && sync "$f" || exit 5
+# One that it knows already, as where it came from, is used with the key that it has.
+if [ ! -e "$f" ] || [ "$(cat "$d/file" 2>/dev/null)" = "$f" ]; then
+    echo "$f" >"$d/file"
+    printf %s ${shellWord(content(network))} >"$f.new" && mv -f "$f.new" "$f" && sync "$f" || exit 5
+else
+    rm -f "$d/file"
+fi
 tries=0
 until ${isThere(known(network))}; do
     tries=$((tries + 1))
@@ -81,7 +82,8 @@ until ${isThere(known(network))}; do
 done`,
   go: (network) => `${STATION}
 ${join(`$s/${network.ssidHex}_${typeOf(network)}`)}`,
-  undo: (network) => `rm -f ${shellWord(fileOf(network))} "$d/file"
+  undo: (network) => `f=${shellWord(fileOf(network))}
+[ "$(cat "$d/file" 2>/dev/null)" != "$f" ] || rm -f "$f" "$d/file"
 ${STATION}
 old=$(cat "$d/old" 2>/dev/null)
 # By itself it goes back to who it knows; who is there already would only be cut off.
@@ -95,8 +97,7 @@ fi`,
   keep: (
     network,
   ) => `busctl set-property ${BUS} ${known(network)} ${BUS}.KnownNetwork AutoConnect b true || exit 8
-[ "$(busctl get-property ${BUS} ${known(network)} ${BUS}.KnownNetwork AutoConnect)" = 'b true' ] || exit 9
-rm -f "$d/file"`,
+[ "$(busctl get-property ${BUS} ${known(network)} ${BUS}.KnownNetwork AutoConnect)" = 'b true' ] || exit 9`,
   takeOff: (network, oldHex) => `${STATION}
 on=$(${CONNECTED})
 case $on in */${network.ssidHex}_*) ;; *) exit ${String(TAKE_OFF_REFUSED.notOnNew)} ;; esac

@@ -35,22 +35,26 @@ const file = (network: NewNetwork): readonly [before: string, behind: string] =>
   ];
 };
 
+/** The number that the supplicant has a network under, as `$n`; empty where it does not know it. */
+const numberOf = ({ ssidHex }: NewNetwork): string => `${SSID_OF}
+n=
+for o in $(wpa_cli -i "$i" list_networks | awk -F'\\t' '$1 ~ /^[0-9]+$/ { print $1 }'); do
+    [ "$(ssid_of "$o")" != ${ssidHex} ] || n=$o
+done`;
+
 /** Netplan has no priorities with this renderer: the supplicant is told after each of its starts. */
-const preferring = ({ ssidHex }: NewNetwork): string => `#!/bin/sh
+const preferring = (network: NewNetwork): string => `#!/bin/sh
 LC_ALL=C
 PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin
 export LC_ALL PATH
-i=$1 priority=$2 n=
+i=$1 priority=$2
 tries=0
 until wpa_cli -i "$i" status >/dev/null 2>&1; do
     tries=$((tries + 1))
     [ "$tries" -lt 50 ] || exit 0
     sleep 0.1
 done
-${SSID_OF}
-for o in $(wpa_cli -i "$i" list_networks | awk -F'\\t' '$1 ~ /^[0-9]+$/ { print $1 }'); do
-    [ "$(ssid_of "$o")" != ${ssidHex} ] || n=$o
-done
+${numberOf(network)}
 [ -n "$n" ] || exit 0
 wpa_cli -i "$i" set_network "$n" priority "$priority" >/dev/null
 on=$(wpa_cli -i "$i" status | sed -n 's/^id=//p')
@@ -83,8 +87,18 @@ cp "$d/network.yaml" "$d/whole${fileOf(network)}" || exit 3
 why=$(netplan generate --root-dir "$d/whole" 2>&1)
 code=$?
 rm -rf "$d/whole"
-[ "$code" = 0 ] || { rm -f "$d/network.yaml"; echo "$why" | sed -n 's/.*Error in network definition: //p' | head -n 1; exit ${String(REFUSED.notTaken)}; }
-${supplicant.add(network)}`;
+if [ "$code" = 0 ]; then
+${supplicant.add(network)}
+else
+    rm -f "$d/network.yaml"
+    n=
+    case $why in *'Duplicate access point SSID'*)
+${numberOf(network)}
+    esac
+    # It is one that the board knows already, as where it came from: that one is used, with the key that it has.
+    [ -n "$n" ] || { echo "$why" | sed -n 's/.*Error in network definition: //p' | head -n 1; exit ${String(REFUSED.notTaken)}; }
+    echo "$n" >"$d/network"
+fi`;
   },
   go: (network) => supplicant.go(network),
   undo: (network) => `rm -f "$d/network.yaml" ${program(network)}
@@ -100,11 +114,7 @@ ${supplicant.undo(network)}`,
   isOn: (network) => `${INTERFACE}
 ${needOnNew(network)}`,
   keep: (network, priority) => `${INTERFACE}
-${SSID_OF}
-n=
-for o in $(wpa_cli -i "$i" list_networks | awk -F'\\t' '$1 ~ /^[0-9]+$/ { print $1 }'); do
-    [ "$(ssid_of "$o")" != ${network.ssidHex} ] || n=$o
-done
+${numberOf(network)}
 [ -n "$n" ] || exit 5
 ${preferred(priority)}
 if [ -e "$d/network.yaml" ]; then

@@ -7,6 +7,8 @@ import {
   BatchSchema,
   BatchSummarySchema,
   BoardListSchema,
+  CodePatternSchema,
+  type CodePattern,
   ImageSchema,
   NewerImageSchema,
   type NewerImage,
@@ -174,6 +176,8 @@ export class Api {
     call('POST', '/networks', ShelvedNetworkSchema, { body });
   saveNetwork = (id: string, version: number, body: SaveNetwork): Observable<ShelvedNetwork> =>
     call('PUT', `/networks/${id}`, ShelvedNetworkSchema, { body, headers: ifMatch(version) });
+  networkCode = (id: string): Observable<CodePattern> =>
+    call('POST', `/networks/${id}/code`, CodePatternSchema);
   removeNetwork = (id: string): Observable<void> => order('DELETE', `/networks/${id}`);
   revealNetwork = (id: string): Observable<{ value: string | null }> =>
     call('POST', `/networks/${id}/reveal`, revealed);

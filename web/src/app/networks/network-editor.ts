@@ -18,6 +18,7 @@ import { Select } from 'primeng/select';
 import { airChanges, takenFromAir, type HeardNetwork } from '@nest-mark/core/in-air';
 import { AirList } from '../air/air-list';
 import { airFeature } from '../air/air.reducer';
+import { CodeShown } from '../air/code-shown';
 import { KeyTrial } from '../air/key-trial';
 import { Api } from '../api/api';
 import { bareNetwork, NetworksActions, networksFeature } from '../state/networks.reducer';
@@ -40,7 +41,7 @@ const bands: readonly WifiBand[] = ['2.4 GHz', '5 GHz', '6 GHz'];
 /** Everything that the shelf knows of one network; saved as one pauses. */
 @Component({
   selector: 'nm-network-editor',
-  imports: [AirList, Checkbox, Field, FormsModule, InputText, KeyTrial, SecretInput, Select],
+  imports: [AirList, Checkbox, CodeShown, Field, FormsModule, InputText, KeyTrial, SecretInput, Select],
   changeDetection: ChangeDetectionStrategy.OnPush,
   templateUrl: './network-editor.html',
   styleUrl: './network-editor.css',

@@ -4,13 +4,14 @@ import { emptyNetwork, networkTitle } from '@nest-mark/core';
 import { shownName, takenFromAir, type HeardNetwork } from '@nest-mark/core/in-air';
 import { Button } from 'primeng/button';
 import { AirList } from '../air/air-list';
+import { CodeTaker } from '../air/code-taker';
 import { NetworksActions, networksFeature } from '../state/networks.reducer';
 import { NetworkEditor } from './network-editor';
 
 /** The shelf of networks, shared by all batches. */
 @Component({
   selector: 'nm-networks-page',
-  imports: [AirList, Button, NetworkEditor],
+  imports: [AirList, Button, CodeTaker, NetworkEditor],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="row">
@@ -21,6 +22,7 @@ import { NetworkEditor } from './network-editor';
     <section class="sheet" aria-labelledby="air-title">
       <h2 id="air-title">On the air here</h2>
       <nm-air-list label="Put on the shelf" [skipShelved]="true" (chosen)="shelve($event)" />
+      <nm-code-taker />
     </section>
     @if (networks(); as networks) {
       @for (network of networks; track network.id) {

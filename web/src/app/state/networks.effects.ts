@@ -95,8 +95,10 @@ export const addNetwork = createEffect(
   (actions = inject(Actions), api = inject(Api)) =>
     actions.pipe(
       ofType(NetworksActions.addWanted),
-      concatMap(({ network, plan }) =>
-        asked(api.addNetwork({ network }), (added) => NetworksActions.added({ network: added, plan })),
+      concatMap(({ network, plan, secret }) =>
+        asked(api.addNetwork({ network, ...(secret ? { secret } : {}) }), (added) =>
+          NetworksActions.added({ network: added, plan }),
+        ),
       ),
     ),
   { functional: true },

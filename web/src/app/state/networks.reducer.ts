@@ -25,7 +25,7 @@ export const NetworksActions = createActionGroup({
     'Theirs Taken': props<{ id: string }>(),
     'Mine Kept': props<{ id: string }>(),
     /** Makes a network; `plan` asks to put it into the open plan at once. */
-    'Add Wanted': props<{ network: Network; plan: boolean }>(),
+    'Add Wanted': props<{ network: Network; plan: boolean; secret?: string }>(),
     Added: props<{ network: ShelvedNetwork; plan: boolean }>(),
     'Removal Wanted': props<{ id: string }>(),
     Removed: props<{ id: string }>(),
