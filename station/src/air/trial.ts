@@ -1,6 +1,7 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
 import { once } from 'node:events';
+import { existsSync } from 'node:fs';
 import { createInterface } from 'node:readline';
 import { trialCommands, trialSign, type TriedNetwork, type TrialSign } from '@nest-mark/core/in-air';
 import { HOLDER } from './holder';
@@ -76,6 +77,12 @@ async function joins(
   const limit = AbortSignal.any([signal, AbortSignal.timeout(TRIAL_SECONDS * 1000)]);
   const end = (): void => void child.kill();
   limit.addEventListener('abort', end);
+  // Its supplicant says nothing of that (seen with 2.10).
+  const pulled = new AbortController();
+  pulled.signal.addEventListener('abort', end);
+  const looks = setInterval(() => {
+    if (!existsSync(`/sys/class/net/${adapter}`)) pulled.abort();
+  }, 500);
   let notFound = 0;
   let begun = false;
   try {
@@ -86,17 +93,16 @@ async function joins(
       }
       if (/^[> ]*FAIL\s*$/.test(line))
         throw new RadioError('failed', 'The supplicant refuses the network as it is: look at its key.');
-      // Its adapter went away under it.
-      if (line.includes('CTRL-EVENT-TERMINATING'))
-        throw new RadioError('gone', `The adapter ${adapter} was pulled in the middle.`);
       const sign = trialSign(line);
       if (sign === 'not-heard' && ++notFound < NOT_FOUND) continue;
       if (sign !== null) return sign;
     }
   } finally {
+    clearInterval(looks);
     limit.removeEventListener('abort', end);
     child.kill();
   }
+  if (pulled.signal.aborted) throw new RadioError('gone', `The adapter ${adapter} was pulled in the middle.`);
   if (signal.aborted) throw new RadioError('stopped', 'It was stopped.');
   return 'no-answer';
 }
