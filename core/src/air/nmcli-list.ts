@@ -6,8 +6,8 @@ import { securityOf } from './security';
 /** What is asked of nmcli, in this order. A name itself is left out: a line break in it would tear the line. */
 export const NMCLI_FIELDS = 'SSID-HEX,BSSID,MODE,FREQ,SIGNAL,SECURITY,WPA-FLAGS,RSN-FLAGS';
 
-/** Fields of a terse line: `:` in a value is `\\:` (nmcli(1), --terse). */
-const fields = (line: string): string[] =>
+/** Fields of a terse line of nmcli: `:` in a value is `\\:` (nmcli(1), --terse). */
+export const terseFields = (line: string): string[] =>
   (line.match(/(?:\\.|[^:\\])*(?::|$)/g) ?? []).map((part) => part.replace(/:$/, '').replace(/\\(.)/g, '$1'));
 
 /** Access points from `nmcli -t -f … device wifi list`, with the fields of `NMCLI_FIELDS` (NetworkManager 1.42). */
@@ -17,7 +17,7 @@ export function readNmcliList(text: string): HeardPoint[] {
     .slice(0, MOST_POINTS)
     .flatMap((line): HeardPoint[] => {
       const [hex = '', bssid = '', mode = '', freq = '', strength = '', security = '', wpa = '', rsn = ''] =
-        fields(line);
+        terseFields(line);
       const mhz = Number(/^(\d+) MHz$/.exec(freq)?.[1] ?? 0);
       const at = channelAt(mhz);
       const ssidHex = hex.toLowerCase();

@@ -1,3 +1,4 @@
+import { terseFields } from '../../air/nmcli-list';
 import { NET_MANAGERS, type NetManager } from './commands';
 import { MOVE_FOLDER, units } from './folder';
 import { INTERFACE } from './supplicant';
@@ -55,10 +56,6 @@ export interface Looked {
   timers: boolean;
 }
 
-/** Fields of a terse line of nmcli: `:` in a value is `\\:` (nmcli(1), --terse). */
-const fields = (line: string): string[] =>
-  (line.match(/(?:\\.|[^:\\])*(?::|$)/g) ?? []).map((part) => part.replace(/:$/, '').replace(/\\(.)/g, '$1'));
-
 /** Reads what `lookQuestion` printed. */
 export function readLook(text: string): Looked {
   const looked: Looked = {
@@ -73,7 +70,7 @@ export function readLook(text: string): Looked {
     const [, key = '', value = ''] = /^([a-z]+)=(.*)$/.exec(line.trimEnd()) ?? [];
     if (key === 'manager') looked.manager = NET_MANAGERS.find((one) => one === value) ?? null;
     else if (key === 'saved') {
-      const [name = '', , type = '', auto = '', priority = '', active = ''] = fields(value);
+      const [name = '', , type = '', auto = '', priority = '', active = ''] = terseFields(value);
       if (/wireless/.test(type))
         looked.saved.push({
           name: name.slice(0, 80),
