@@ -1,10 +1,12 @@
 import fc from 'fast-check';
-import { emptyNetwork, fromHex, toHex, utf8, type Network } from '../src';
+import { countHearing, emptyNetwork, fromHex, toHex, utf8, type Network } from '../src';
+import { boardProfiles } from '../src/boards/profiles';
 import {
   airChanges,
   bandsOf,
   cannotTake,
   gathered,
+  isWeak,
   iwName,
   lookAlikesOf,
   readIwScan,
@@ -15,6 +17,7 @@ import {
   trialSign,
   type HeardPoint,
 } from '../src/in-air';
+import { soundPlan } from './helpers/plan';
 
 /**
  * What radios hear. The outputs were recorded from iw 5.19 and NetworkManager 1.42 of Debian 12 over simulated radios with
@@ -184,6 +187,33 @@ describe('access points of the air', () => {
     ]);
     expect(nets[1] && bandsOf(nets[1])).toEqual(['2.4 GHz', '5 GHz']);
     expect(gathered([hidden])[0]).toMatchObject({ ssidHex: '', text: '' });
+  });
+
+  it('are weak where the loudest of them is; what tells no signal is not called so', () => {
+    const far = point({ bssid: '02:00:00:00:04:01', signal: -75 });
+    const weak = (...points: HeardPoint[]): boolean[] => gathered(points).map(isWeak);
+    expect(weak(far)).toEqual([true]);
+    expect(weak(far, point({ signal: -74 }))).toEqual([false]);
+    expect(weak(point({ signal: null, quality: 3 }))).toEqual([false]);
+  });
+
+  it('are heard by the boards of a plan whose radio has one of their bands, each by its own profile', () => {
+    const plan = soundPlan();
+    const [first] = plan.devices;
+    const only24 = boardProfiles.find(({ wifiBands }) => wifiBands.join() === '2.4 GHz')!;
+    const both = boardProfiles.find(({ wifiBands }) => wifiBands.includes('5 GHz'))!;
+    const mixed = {
+      boardProfileId: only24.id,
+      devices: plan.devices.map((device) => ({
+        ...device,
+        overrides: device === first ? { ...device.overrides, boardProfileId: both.id } : {},
+      })),
+    };
+    const count = plan.devices.length;
+    expect(countHearing(mixed, boardProfiles, ['5 GHz'])).toBe(1);
+    expect(countHearing(mixed, boardProfiles, ['2.4 GHz', '5 GHz'])).toBe(count);
+    // Nothing is said against a board of which nothing is known.
+    expect(countHearing({ ...mixed, boardProfileId: 'gone' }, boardProfiles, ['5 GHz'])).toBe(count);
   });
 
   it('that eyes take for each other are pointed out', () => {

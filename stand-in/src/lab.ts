@@ -12,6 +12,7 @@ import {
 import type { ListenPlace, NeighbourTable } from '@nest-mark/station/ports';
 import { OnAir } from './air/networks';
 import { StandInRadio } from './air/radio';
+import { Sleep } from './air/sleep';
 import { otherNetwork, placeOn } from './air/place';
 import { hardwareAddressOf } from './board/hardware-address';
 import { RunningBoard, type BoardView } from './board/board';
@@ -53,8 +54,11 @@ export class Lab {
   private otherPoint: LoginService | null = null;
   /** What a radio at the bench hears. */
   readonly radio = new StandInRadio(() => [this.first, ...(this.second ? [this.second] : [])]);
-  private sleep: NodeJS.Timeout | undefined;
-  private closed = false;
+  private readonly sleep = new Sleep(
+    () =>
+      this.state.other?.on === true && this.second?.lonely === true ? this.state.other.sleepsAfter : null,
+    () => this.fallAsleep(),
+  );
 
   private constructor(
     private readonly file: string,
@@ -125,8 +129,7 @@ export class Lab {
   }
 
   async close(): Promise<void> {
-    clearTimeout(this.sleep);
-    this.closed = true;
+    this.sleep.end();
     await Promise.all([...this.running.values()].map((board) => board.powerOff()));
     await this.accessPoint?.stop();
     await this.otherPoint?.stop();
@@ -280,34 +283,23 @@ export class Lab {
         () => this.state.other ?? { ...other, on: false },
         this.state.leases.second,
         () => this.save(),
-        () => this.watchSleep(),
+        () => this.sleep.watch(),
       );
       this.otherPoint ??= await startLoginService(nobody, `${other.network}.1`, other.port).catch(() => null);
     }
     for (const board of this.running.values()) board.airChanged();
-    this.watchSleep();
+    this.sleep.watch();
   }
 
-  /** Whether the second network would fall asleep now, were its time up. */
-  private get drowsy(): boolean {
-    const { other } = this.state;
-    return !this.closed && other?.on === true && other.sleepsAfter !== null && this.second?.lonely === true;
-  }
-
-  /** Lets the second network go off by itself once nobody was on it for its time. */
-  private watchSleep(): void {
-    clearTimeout(this.sleep);
-    if (!this.drowsy) return;
-    const after = (this.state.other?.sleepsAfter ?? 0) * 1000;
-    this.sleep = setTimeout(() => {
-      this.doing = this.doing.then(async () => {
-        if (!this.drowsy || !this.state.other) return;
-        this.state.other.on = false;
-        await this.settleAir();
-        this.save();
-        this.changed();
-      });
-    }, after);
+  /** Puts the second network off; one after the other with what hands do. */
+  private fallAsleep(): void {
+    this.doing = this.doing.then(async () => {
+      if (!this.sleep.near || !this.state.other) return;
+      this.state.other.on = false;
+      await this.settleAir();
+      this.save();
+      this.changed();
+    });
   }
 
   /** What of a board is shown; in a drill no more than whether its switch is on. */

@@ -15,7 +15,7 @@ import {
   takeOffNetwork,
   type NewNetwork,
 } from '@nest-mark/core/moving';
-import { inside, shell } from './helpers/namespaces';
+import { inside, shell, startManager } from './helpers/namespaces';
 import { program } from './helpers/programs';
 
 /**
@@ -305,10 +305,7 @@ ${wifiProfile({ ssid: utf8('Bench; øst'), security: 'wpa2-psk', hidden: false, 
 END
 chmod 600 /etc/NetworkManager/system-connections/* /etc/netplan/*
 netplan generate || exit 9
-dbus-daemon --system --nofork --nopidfile & pids=$!
-until [ -S /run/dbus/system_bus_socket ]; do sleep 0.1; done
-NetworkManager --no-daemon >/run/nm.log 2>&1 & pids="$pids $!"
-until nmcli -t -f DEVICE,STATE device 2>/dev/null | grep -q '^w0:'; do sleep 0.1; done
+${startManager}
 nmcli --wait 60 connection up uuid ${id} >/dev/null`;
 
   it('goes from netplan’s file and from its own, and stays away after they are made anew', () => {

@@ -13,7 +13,7 @@ import {
   takeOffNetwork,
   type NewNetwork,
 } from '@nest-mark/core/moving';
-import { inside as insideOf, shell as shellOf } from './helpers/namespaces';
+import { inside as insideOf, shell as shellOf, startManager } from './helpers/namespaces';
 import { program } from './helpers/programs';
 
 /**
@@ -84,10 +84,7 @@ method=manual
 address1=10.78.1.50/24
 END
 chmod 600 /etc/NetworkManager/system-connections/old.nmconnection
-dbus-daemon --system --nofork --nopidfile & pids=$!
-until [ -S /run/dbus/system_bus_socket ]; do sleep 0.1; done
-NetworkManager --no-daemon >/run/nm.log 2>&1 & pids="$pids $!"
-until nmcli -t -f DEVICE,STATE device 2>/dev/null | grep -q '^w0:'; do sleep 0.1; done
+${startManager}
 nmcli --wait 60 connection up uuid 626dd384-8b3d-3690-9511-192b2c79b3fd >/dev/null`;
   const shows =
     'ip -o -4 addr show w0 | sed "s/.*inet \\([^ ]*\\) .*/\\1/"; nmcli -t -f NAME,AUTOCONNECT,AUTOCONNECT-PRIORITY,ACTIVE connection show | grep -v "^[lw][o1]:" | sort; ls /etc/NetworkManager/system-connections';
@@ -148,10 +145,7 @@ cat >other.nmconnection <<'END'
 ${wifiProfile({ ssid: utf8('Bench'), security: 'wpa2-psk', hidden: false, key: 'ab'.repeat(32), priority: 1 }, { id: 'other', uuid: '626dd384-8b3d-3690-9511-192b2c79b3fe', auto: true })}
 END
 chmod 600 *
-dbus-daemon --system --nofork --nopidfile & pids=$!
-until [ -S /run/dbus/system_bus_socket ]; do sleep 0.1; done
-NetworkManager --no-daemon >/run/nm.log 2>&1 & pids="$pids $!"
-until nmcli -t -f DEVICE,STATE device 2>/dev/null | grep -q '^w0:'; do sleep 0.1; done
+${startManager}
 nmcli --wait 60 connection up uuid ${id} >/dev/null`;
   const forget = (network: NewNetwork, name: Uint8Array, title: string): string => {
     const file = join(folder, title);

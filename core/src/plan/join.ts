@@ -1,5 +1,5 @@
-import type { BoardProfile } from '../boards/profiles';
-import type { Join, NetworkFacts } from './model';
+import { findBoard, type BoardProfile } from '../boards/profiles';
+import type { Join, NetworkFacts, Plan } from './model';
 import type { WifiSecurity } from '../wifi/network';
 
 /** Why a board cannot join a network of its plan. */
@@ -25,6 +25,17 @@ export const knowsSecurity = (board: BoardProfile, security: WifiSecurity): bool
 
 export const sharesBand = (board: BoardProfile, network: Pick<NetworkFacts, 'bands'>): boolean =>
   network.bands.length === 0 || network.bands.some((band) => board.wifiBands.includes(band));
+
+/** How many boards of a plan have a radio for one of some bands; a board whose profile is gone counts as one that has. */
+export const countHearing = (
+  { devices, boardProfileId }: Pick<Plan, 'devices' | 'boardProfileId'>,
+  boards: readonly BoardProfile[],
+  bands: NetworkFacts['bands'],
+): number =>
+  devices.filter(({ overrides }) => {
+    const board = findBoard(boards, overrides.boardProfileId ?? boardProfileId);
+    return !board || sharesBand(board, { bands });
+  }).length;
 
 /** The networks of a plan as one board meets them. */
 export function candidates(

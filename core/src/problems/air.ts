@@ -20,10 +20,4 @@ export const airProblems = problemsOf({
     todo: 'Agree to it, or choose another adapter.',
   },
   'adapter-not-for-trials': { status: 409, unharmed: 'Nothing was tried.', says: '{why}' },
-  'key-not-there': {
-    status: 409,
-    unharmed: 'Nothing was tried or shown.',
-    says: 'The network has no name, or no key that could be right.',
-    todo: 'Type both, and ask again.',
-  },
 });

@@ -6,6 +6,12 @@ export const networkProblems = problemsOf({
     says: 'There is no such network.',
     todo: 'It may have been removed; look at the shelf.',
   },
+  'key-not-there': {
+    status: 409,
+    unharmed: 'Nothing was tried or shown.',
+    says: 'The network has no name, or no key that could be right.',
+    todo: 'Type both, and ask again.',
+  },
   'network-changed': {
     status: 412,
     unharmed: 'Nothing was overwritten.',

@@ -1,4 +1,4 @@
-import { concatBytes, textOrNull, utf8 } from '../bytes';
+import { textOrNull, toHex, utf8 } from '../bytes';
 import type { Network, WifiSecurity } from './network';
 
 /**
@@ -136,9 +136,7 @@ export function writeWifiCode({
     return /^([0-9A-Fa-f]{2})+$/.test(text) ? `"${text}"` : text.replace(NEEDS_ESCAPE, '\\$&');
   };
   const key = security === 'open' ? '' : `P:${octetsAsText(utf8(secret)).replace(NEEDS_ESCAPE, '\\$&')};`;
-  return concatBytes(
-    textAsOctets(`WIFI:T:${TYPE[security]};S:${escaped(ssid)};${key}${hidden ? 'H:true;' : ''};`),
-  );
+  return textAsOctets(`WIFI:T:${TYPE[security]};S:${escaped(ssid)};${key}${hidden ? 'H:true;' : ''};`);
 }
 
 /** A network of the shelf as a code has it; what the code does not tell stays. */
@@ -146,7 +144,7 @@ export function networkOfCode(network: Network, { ssid, security, hidden }: Wifi
   const text = textOrNull(ssid);
   return {
     ...network,
-    ssid: text ?? Array.from(ssid, (octet) => octet.toString(16).padStart(2, '0')).join(''),
+    ssid: text ?? toHex(ssid),
     ssidForm: text === null ? 'hex' : 'text',
     security,
     hidden,

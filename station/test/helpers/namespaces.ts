@@ -42,3 +42,9 @@ export function shell(folder: string, title: string, content: string, prints = f
   writeFileSync(file, content);
   return `sh ${file} ${prints ? '2>/dev/null' : '>/dev/null 2>&1'}; echo "ended $?"`;
 }
+
+/** Lines that start the real NetworkManager in there, with the profiles that lie in its folder, and wait for cable w0. */
+export const startManager = `dbus-daemon --system --nofork --nopidfile & pids=$!
+until [ -S /run/dbus/system_bus_socket ]; do sleep 0.1; done
+NetworkManager --no-daemon >/run/nm.log 2>&1 & pids="$pids $!"
+until nmcli -t -f DEVICE,STATE device 2>/dev/null | grep -q '^w0:'; do sleep 0.1; done`;

@@ -1,11 +1,12 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { counted, findBoard, listed, ssidBytes, toHex, type Device, type WifiBand } from '@nest-mark/core';
+import { counted, countHearing, listed, ssidBytes, toHex, type WifiBand } from '@nest-mark/core';
 import {
   announcedTitles,
   bandsOf,
   cannotTake,
   channelsOf,
+  isWeak,
   securitiesOf,
   shownName,
   type HeardNetwork,
@@ -16,9 +17,6 @@ import { boardsFeature } from '../state/boards.reducer';
 import { networksFeature } from '../state/networks.reducer';
 import { moment } from '../ui/moment';
 import { AirActions, airFeature } from './air.reducer';
-
-/** From here on down joining is a matter of luck (common practice). */
-const WEAK_DBM = -75;
 
 /** What is on the air, to choose from. */
 @Component({
@@ -75,7 +73,7 @@ export class AirList {
           .join(', '),
         country: listed([...new Set(heard.points.map(({ country }) => country).filter((one) => one !== ''))]),
         hear: heard.ssidHex === '' ? { text: '', some: false } : this.hearing(bandsOf(heard)),
-        weak: loudest?.signal != null && loudest.signal <= WEAK_DBM,
+        weak: isWeak(heard),
         shelved: this.skipShelved() && this.onShelf().has(heard.ssidHex),
         cannot: cannotTake(heard),
       };
@@ -96,15 +94,11 @@ export class AirList {
   }
 
   /** How many boards of the open plan hear these bands. */
-  private hearing(bands: readonly WifiBand[]): { text: string; some: boolean } {
+  private hearing(bands: WifiBand[]): { text: string; some: boolean } {
     const plan = this.plan();
     if (!plan || plan.devices.length === 0) return { text: '', some: false };
-    const hears = ({ overrides }: Device): boolean => {
-      const board = findBoard(this.boards(), overrides.boardProfileId ?? plan.boardProfileId);
-      return board?.wifiBands.some((band) => bands.includes(band)) ?? true;
-    };
     const all = plan.devices.length;
-    const count = plan.devices.filter(hears).length;
+    const count = countHearing(plan, this.boards(), bands);
     return count === all
       ? { text: `all ${String(all)}`, some: false }
       : { text: `${String(count)} of ${counted(all, 'board')}`, some: true };

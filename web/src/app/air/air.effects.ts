@@ -1,7 +1,7 @@
 import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
-import { exhaustMap, filter, map, merge, switchMap, take } from 'rxjs';
+import { asapScheduler, exhaustMap, filter, map, merge, subscribeOn, switchMap, take } from 'rxjs';
 import { AirApi } from '../api/air-api';
 import { ServerEvents } from '../api/server-events';
 import { asked, quietly, whenever } from '../state/asked';
@@ -12,12 +12,17 @@ import { AirActions, airFeature } from './air.reducer';
 export const loadAir = createEffect(
   (actions = inject(Actions), api = inject(AirApi), server = inject(ServerEvents), store = inject(Store)) =>
     merge(
-      actions.pipe(ofType(AirActions.viewAsked)),
+      // Every editor on a page asks as it opens; the bench looks for its adapters once.
+      actions.pipe(
+        ofType(AirActions.viewAsked),
+        exhaustMap(() => quietly(api.view(), (view) => AirActions.viewCame({ view }))),
+      ),
       whenever(server, 'air', 'settings').pipe(
         switchMap(() => store.select(airFeature.selectView).pipe(take(1))),
         filter((view) => view !== null),
+        switchMap(() => quietly(api.view(), (view) => AirActions.viewCame({ view }))),
       ),
-    ).pipe(switchMap(() => quietly(api.view(), (view) => AirActions.viewCame({ view })))),
+    ),
   { functional: true },
 );
 
@@ -44,6 +49,8 @@ export const tryKey = createEffect(
       exhaustMap(({ id, adapter, agreed }) => {
         store.dispatch(NetworksActions.saveDue({ id }));
         return store.select(networksFeature.selectNetworksState).pipe(
+          // A save that failed before is begun anew by then.
+          subscribeOn(asapScheduler),
           map(({ shelf, edits }) => ({ stored: shelf?.entities[id], edit: edits[id] })),
           filter(({ edit }) => !edit || edit.save === 'failed' || edit.save === 'conflict'),
           take(1),
