@@ -82,6 +82,8 @@ NEST-MARK
 )
 [ "$refused" = 0 ] || { wpa_cli -i "$i" remove_network "$n" >/dev/null; exit 6; }`,
   go: () => `${INTERFACE}
+# An access point that refused a wrong key earlier is not asked again for a while; by its older name before 2.10.
+wpa_cli -i "$i" bssid_ignore clear | grep -qx OK || wpa_cli -i "$i" blacklist clear >/dev/null
 wpa_cli -i "$i" select_network "$(cat "$d/network")" | grep -qx OK`,
   undo: () => `${INTERFACE}
 wpa_cli -i "$i" reconfigure | grep -qx OK
