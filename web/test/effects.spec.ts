@@ -1,12 +1,15 @@
 import { TestBed } from '@angular/core/testing';
-import { Subject, of, throwError } from 'rxjs';
-import type { Batch, SavePlan, Search } from '@nest-mark/core';
+import { provideState } from '@ngrx/store';
+import { NEVER, Subject, of, throwError } from 'rxjs';
+import type { Batch, LogEntry, SavePlan, Search } from '@nest-mark/core';
 import type { Api } from '../src/app/api/api';
 import type { ServerEvents } from '../src/app/api/server-events';
 import { BootActions } from '../src/app/boot/boot.reducer';
 import * as bootEffects from '../src/app/boot/boot.effects';
 import { CardsActions } from '../src/app/cards/cards.reducer';
 import * as cardsEffects from '../src/app/cards/cards.effects';
+import * as logEffects from '../src/app/log/log.effects';
+import { LogActions, logFeature } from '../src/app/log/log.reducer';
 import { noticeGone, saveAgain } from '../src/app/state/away.effects';
 import { BatchActions } from '../src/app/state/batch.actions';
 import * as boardsEffects from '../src/app/state/boards.effects';
@@ -423,5 +426,46 @@ describe('searching', () => {
       jest.advanceTimersByTime(60_000);
       expect(wanted).toHaveLength(1);
     });
+  });
+});
+
+describe('the log that is narrowed while an answer is on its way', () => {
+  beforeEach(() => jest.useFakeTimers());
+  afterEach(() => jest.useRealTimers());
+
+  const entry = (id: string) => ({
+    id,
+    at: 0,
+    kind: 'k',
+    batchId,
+    deviceId: null,
+    cardSerial: null,
+    text: '',
+  });
+
+  it('shows what was asked for last, though what was asked before is answered in between', () => {
+    const { store, act, actions } = bench(batch, provideState(logFeature));
+    const asked: { query: Record<string, string>; answer: Subject<LogEntry[]> }[] = [];
+    const server = api({
+      log: (query) => {
+        const answer = new Subject<LogEntry[]>();
+        asked.push({ query, answer });
+        return answer;
+      },
+    });
+    const quiet = { connected: NEVER, events: NEVER } as unknown as ServerEvents;
+    logEffects.loadNewest(actions, server, quiet, store).subscribe(act);
+    act(LogActions.entered());
+    act(LogActions.narrowed({ change: { deviceId: 'A' } }));
+    asked[0]!.answer.next([entry('3'), entry('2'), entry('1')]);
+    expect(store.selectSignal(logFeature.selectEntries)()).toBeNull();
+    jest.advanceTimersByTime(300);
+    expect(asked.map(({ query }) => query['deviceId'])).toEqual([undefined, 'A']);
+    asked[1]!.answer.next([entry('2')]);
+    expect(
+      store
+        .selectSignal(logFeature.selectEntries)()
+        ?.map(({ id }) => id),
+    ).toEqual(['2']);
   });
 });

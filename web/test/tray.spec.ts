@@ -121,11 +121,14 @@ describe('the log’s pages', () => {
     Array.from({ length: count }, (_, index) => entry(from - index));
 
   it('join on to each other when new entries come, and begin anew when there is a gap', () => {
-    let state = logFeature.reducer(undefined, LogActions.newestCame({ entries: page(250, logPage) }));
-    state = logFeature.reducer(state, LogActions.olderCame({ entries: page(150, logPage) }));
-    state = logFeature.reducer(state, LogActions.newestCame({ entries: page(253, logPage) }));
+    let state = logFeature.reducer(
+      undefined,
+      LogActions.newestCame({ question: 0, entries: page(250, logPage) }),
+    );
+    state = logFeature.reducer(state, LogActions.olderCame({ question: 0, entries: page(150, logPage) }));
+    state = logFeature.reducer(state, LogActions.newestCame({ question: 0, entries: page(253, logPage) }));
     expect(state.entries?.map(({ id }) => Number(id))).toEqual(page(253, 203).map(({ id }) => Number(id)));
-    state = logFeature.reducer(state, LogActions.newestCame({ entries: page(900, logPage) }));
+    state = logFeature.reducer(state, LogActions.newestCame({ question: 0, entries: page(900, logPage) }));
     expect(state.entries).toHaveLength(logPage);
     expect(state.ended).toBe(false);
   });

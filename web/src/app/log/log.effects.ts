@@ -31,12 +31,12 @@ export const loadNewest = createEffect(
       whenever(server, 'log'),
     ).pipe(
       throttleTime(300, undefined, { leading: true, trailing: true }),
-      concatLatestFrom(() => [store.select(logFeature.selectFilter), store.select(batchFeature.selectId)]),
-      switchMap(([, narrowed, id]) =>
+      concatLatestFrom(() => [store.select(logFeature.selectLogState), store.select(batchFeature.selectId)]),
+      switchMap(([, { filter, question }, id]) =>
         asked(
-          api.log(queryOf(narrowed, id)),
-          (entries) => LogActions.newestCame({ entries }),
-          (problem) => LogActions.failed({ problem }),
+          api.log(queryOf(filter, id)),
+          (entries) => LogActions.newestCame({ question, entries }),
+          (problem) => LogActions.failed({ question, problem }),
         ),
       ),
     ),
@@ -48,11 +48,11 @@ export const loadOlder = createEffect(
     actions.pipe(
       ofType(LogActions.olderWanted),
       concatLatestFrom(() => [store.select(logFeature.selectLogState), store.select(batchFeature.selectId)]),
-      exhaustMap(([, state, id]) =>
+      exhaustMap(([, { filter, question, entries: read }, id]) =>
         asked(
-          api.log(queryOf(state.filter, id, state.entries?.at(-1)?.id)),
-          (entries) => LogActions.olderCame({ entries }),
-          (problem) => LogActions.failed({ problem }),
+          api.log(queryOf(filter, id, read?.at(-1)?.id)),
+          (entries) => LogActions.olderCame({ question, entries }),
+          (problem) => LogActions.failed({ question, problem }),
         ),
       ),
     ),

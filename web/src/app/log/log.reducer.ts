@@ -14,10 +14,10 @@ export const LogActions = createActionGroup({
   events: {
     Entered: emptyProps(),
     Narrowed: props<{ change: Partial<LogFilter> }>(),
-    'Newest Came': props<{ entries: LogEntry[] }>(),
+    'Newest Came': props<{ question: number; entries: LogEntry[] }>(),
     'Older Wanted': emptyProps(),
-    'Older Came': props<{ entries: LogEntry[] }>(),
-    Failed: props<{ problem: Problem }>(),
+    'Older Came': props<{ question: number; entries: LogEntry[] }>(),
+    Failed: props<{ question: number; problem: Problem }>(),
   },
 });
 
@@ -26,6 +26,8 @@ export const logPage = 100;
 
 export interface LogState {
   filter: LogFilter;
+  /** Grows whenever something else is asked for, so that an answer to what was asked before is known as such. */
+  question: number;
   entries: LogEntry[] | null;
   /** Whether everything older has been read. */
   ended: boolean;
@@ -34,6 +36,7 @@ export interface LogState {
 
 const initial: LogState = {
   filter: { scope: 'batch', deviceId: '', cardSerial: '' },
+  question: 0,
   entries: null,
   ended: false,
   problem: null,
@@ -46,8 +49,10 @@ export const logFeature = createFeature({
     on(LogActions.narrowed, (state, { change }): LogState => ({
       ...initial,
       filter: { ...state.filter, ...change },
+      question: state.question + 1,
     })),
-    on(LogActions.newestCame, (state, { entries }): LogState => {
+    on(LogActions.newestCame, (state, { question, entries }): LogState => {
+      if (question !== state.question) return state;
       // Older pages that were read stay when they join on to the newest one.
       const oldest = entries.at(-1);
       const known = state.entries ?? [];
@@ -60,12 +65,14 @@ export const logFeature = createFeature({
         problem: null,
       };
     }),
-    on(LogActions.olderCame, (state, { entries }): LogState => ({
-      ...state,
-      entries: [...(state.entries ?? []), ...entries],
-      ended: entries.length < logPage,
-    })),
-    on(LogActions.failed, (state, { problem }): LogState => ({ ...state, problem })),
-    on(BatchActions.opened, (): LogState => initial),
+    on(LogActions.olderCame, (state, { question, entries }): LogState =>
+      question === state.question
+        ? { ...state, entries: [...(state.entries ?? []), ...entries], ended: entries.length < logPage }
+        : state,
+    ),
+    on(LogActions.failed, (state, { question, problem }): LogState =>
+      question === state.question ? { ...state, problem } : state,
+    ),
+    on(BatchActions.opened, (state): LogState => ({ ...initial, question: state.question + 1 })),
   ),
 });
