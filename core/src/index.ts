@@ -143,6 +143,7 @@ export * from './wifi/key-trial';
 export * from './wifi/network';
 export * from './wifi/psk';
 export * from './wifi/secret';
+export * from './wifi/signal';
 export * from './wifi/ssid';
 export * from './wifi/time-zones';
 export * from './api/index';

@@ -329,22 +329,24 @@ describe('a trial of a key', () => {
   });
 
   it('is asked for with names as digits, on the channels on which it was heard', () => {
-    const commands = trialCommands({
-      ssidHex: toHex(utf8('Hall"; 2')),
-      hidden: true,
-      security: 'wpa3-sae',
-      key: 'high tide "noon"',
-      mhz: [2437, 5180],
-    });
+    const commands = trialCommands(
+      {
+        ssidHex: toHex(utf8('Hall"; 2')),
+        hidden: true,
+        security: 'wpa3-sae',
+        key: 'high tide "noon"',
+        mhz: [2437, 5180],
+      },
+      3,
+    );
     expect(commands).toEqual([
-      'add_network',
-      'set_network 0 ssid 48616c6c223b2032',
-      'set_network 0 scan_ssid 1',
-      'set_network 0 scan_freq 2437 5180',
-      'set_network 0 key_mgmt SAE',
-      'set_network 0 ieee80211w 2',
-      'set_network 0 sae_password "high tide "noon""',
-      'select_network 0',
+      'set_network 3 ssid 48616c6c223b2032',
+      'set_network 3 scan_ssid 1',
+      'set_network 3 scan_freq 2437 5180',
+      'set_network 3 key_mgmt SAE',
+      'set_network 3 ieee80211w 2',
+      'set_network 3 sae_password "high tide "noon""',
+      'select_network 3',
     ]);
     expect(fromHex('48616c6c223b2032')).toEqual(utf8('Hall"; 2'));
   });

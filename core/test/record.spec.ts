@@ -38,6 +38,7 @@ const facts = (more: Partial<RecordFacts> = {}): RecordFacts => {
       { title: 'Marsh base', sha256: 'ab'.repeat(32), addedAt: 0, age: 'built 2026-01-01', method: 'none' },
     ],
     histories: new Map(plan.devices.map(({ id }) => [id, history()])),
+    walk: [],
     log: [],
     madeAt: Date.UTC(2026, 10, 30),
     madeBy: 'mara',

@@ -395,6 +395,7 @@ const cases: [rule: string, what: string, fires: Change, quiet: Change][] = [
   ['network-country warns', 'no country at all', network({ country: 'QQ' }), network({ country: '' })],
   ['key-tried note', 'a change since the trial', tried('right', false), tried('right')],
   ['key-tried warns', 'a key that was found wrong', tried('wrong-key'), tried('no-address')],
+  ['key-tried warns', 'clients that are kept apart', tried('apart'), tried('full')],
   ['key-tried warns', 'another security', tried('other-security'), tried('not-heard')],
   ['user-name stops', 'no user', plan(({ access }) => (access.userName = '')), () => undefined],
   [

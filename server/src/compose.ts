@@ -61,6 +61,7 @@ import { Runs } from './platform/runs/runs';
 import { Vault } from './platform/vault/repository';
 import { practiceRoutes, type Practice } from './practice';
 import { LiveRounds, RoundRepository, roundRoutes, roundRun, type Rounds } from './rounds';
+import { ReadingRepository, signalRoutes, type Signals } from './signal';
 import { OpenTerminals, TerminalRepository, terminalRoutes, type Terminals } from './terminals';
 import { settingRoutes, type Settings } from './settings';
 
@@ -105,6 +106,7 @@ export interface Domains {
   finding: Finding;
   bringUps: BringUps;
   moves: Moves;
+  signals: Signals;
   terminals: Terminals;
   exposures: Exposures;
   passports: Passports;
@@ -214,6 +216,14 @@ export function compose(equipment: Equipment): Domains {
     finding,
     bringUps,
   };
+  const signals: Signals = {
+    ...platform,
+    repository: new ReadingRepository(knex),
+    air,
+    plans,
+    finding,
+    bringUps,
+  };
   const terminals: Terminals = {
     ...platform,
     repository: new TerminalRepository(knex),
@@ -246,6 +256,7 @@ export function compose(equipment: Equipment): Domains {
     bringUps,
     exposures,
     passports,
+    signals,
   };
   const field: Field = {
     ...platform,
@@ -281,6 +292,7 @@ export function compose(equipment: Equipment): Domains {
     finding,
     bringUps,
     moves,
+    signals,
     terminals,
     exposures,
     passports,
@@ -310,6 +322,7 @@ export const allRoutes = (domains: Domains): Route[] => [
   ...beforeRoutes(domains.finding),
   ...bringUpRoutes(domains.bringUps),
   ...moveRoutes(domains.moves),
+  ...signalRoutes(domains.signals),
   ...terminalRoutes(domains.terminals),
   ...passportRoutes(domains.passports),
   ...exposureRoutes(domains.exposures),

@@ -13,6 +13,7 @@ import {
   LinuxReader,
   linuxNeighbours,
   linuxRadio,
+  savedOn,
   linuxWay,
   multicast,
   ownPlaces,
@@ -162,8 +163,8 @@ export async function startServer(options: ServerOptions): Promise<RunningServer
       neighbours,
       ears,
       radios: [
-        { radio: lab.radio, offered: async () => (await settings.station()).practice },
-        { radio: linuxRadio, offered: () => Promise.resolve(true) },
+        { radio: lab.radio, saved: lab.saved, offered: async () => (await settings.station()).practice },
+        { radio: linuxRadio, saved: savedOn(), offered: () => Promise.resolve(true) },
       ],
       agent: process.env['SSH_AUTH_SOCK'] ?? null,
       terminals: options.terminals ?? false,

@@ -1,4 +1,5 @@
 import { execFileSync } from 'node:child_process';
+import { randomUUID } from 'node:crypto';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import {
@@ -12,6 +13,7 @@ import {
   type ShelvedNetwork,
   type TriedKey,
 } from '@nest-mark/core';
+import type { SavedView } from '@nest-mark/core/api';
 import { TestServer } from './helpers/server';
 
 /** What the radio of the practice bench hears, and keys that are tried before any card is written. */
@@ -307,5 +309,86 @@ describe('the code of a network', () => {
     const path = (one: ShelvedNetwork): string => `/networks/${one.id}/code`;
     for (const one of [await server.newNetwork({}), await shelved({ ssid: '' })])
       expect(await server.refused('POST', path(one))).toMatchObject({ code: 'key-not-there' });
+  });
+});
+
+describe('what this computer has saved', () => {
+  const practice = async (): Promise<SavedView['profiles']> =>
+    (await server.ok<SavedView>('GET', '/air/saved')).profiles.filter(({ by }) => by === 'practice');
+  const press = (): Record<string, string> => ({ 'Idempotency-Key': randomUUID() });
+  const take = (id: string, key = press()): Promise<ShelvedNetwork> =>
+    server.ok('POST', '/air/saved/take', { id }, key);
+
+  it('is told without a key, and goes onto the shelf with it, sealed; its bands are those of the last look', async () => {
+    await air({ bands: ['2.4 GHz', '5 GHz'] });
+    await look();
+    const all = await practice();
+    expect(JSON.stringify(all)).not.toContain(secret);
+    const shelf = await take(all[0]!.id);
+    expect(JSON.stringify(shelf)).not.toContain(secret);
+    expect(shelf).toMatchObject({
+      ssid: 'Saltmarsh Bench',
+      ssidForm: 'text',
+      bands: ['2.4 GHz', '5 GHz'],
+      security: 'wpa2-psk',
+      country: 'DK',
+      secret: { state: 'kept', faults: [] },
+    });
+    expect(await attempt(shelf)).toMatchObject({ verdict: 'right' });
+    const [line] = (await server.ok<LogEntry[]>('GET', '/log?limit=5')).filter(({ text }) =>
+      text.includes('has saved (practice), with its key'),
+    );
+    expect(line?.kind).toBe('network');
+    expect(JSON.stringify(await server.knex('log_entry'))).not.toContain(secret);
+  });
+
+  it('of which the key lies elsewhere goes there without one; what boards cannot join is refused', async () => {
+    const [, ring, staff] = await practice();
+    expect(await take(ring!.id)).toMatchObject({
+      ssid: 'Ferry House',
+      security: 'wpa3-sae',
+      secret: { state: 'missing' },
+    });
+    const before = (await server.ok<ShelvedNetwork[]>('GET', '/networks')).length;
+    expect(await server.refused('POST', '/air/saved/take', { id: staff!.id }, press())).toMatchObject({
+      status: 409,
+      code: 'profile-closed',
+    });
+    expect(await server.refused('POST', '/air/saved/take', { id: 'practice Gone' }, press())).toMatchObject({
+      status: 404,
+      code: 'profile-missing',
+    });
+    expect(await server.ok<ShelvedNetwork[]>('GET', '/networks')).toHaveLength(before);
+  });
+
+  it('that is pressed once and sent twice goes there once; what the database refuses leaves nothing', async () => {
+    const [bench] = await practice();
+    const before = (await server.ok<ShelvedNetwork[]>('GET', '/networks')).length;
+    const same = press();
+    const [one, two] = await Promise.all([take(bench!.id, same), take(bench!.id, same)]);
+    expect(two.id).toBe(one.id);
+    expect(await server.ok<ShelvedNetwork[]>('GET', '/networks')).toHaveLength(before + 1);
+    // At the very last word of it.
+    await server.knex.raw(`
+      create function refuse_line() returns trigger language plpgsql as
+        $$ begin if new.text like '%has saved%' then raise exception 'full'; end if; return new; end $$;
+      create trigger refuse_line before insert on log_entry for each row execute function refuse_line()`);
+    const seen = await server.knex('secret');
+    expect(await server.refused('POST', '/air/saved/take', { id: bench!.id }, press())).toMatchObject({
+      status: 500,
+    });
+    await server.knex.raw('drop trigger refuse_line on log_entry');
+    expect(await server.ok<ShelvedNetwork[]>('GET', '/networks')).toHaveLength(before + 1);
+    expect(await server.knex('secret')).toHaveLength(seen.length);
+  });
+});
+
+describe('clients that are kept apart', () => {
+  it('are told by the trial, and the network says so until it is said on the shelf', async () => {
+    const one = await shelved();
+    await air({ apart: true });
+    expect(await attempt(one)).toMatchObject({ verdict: 'apart', current: true });
+    await air({ apart: false });
+    expect(await attempt(one)).toMatchObject({ verdict: 'right' });
   });
 });

@@ -15,6 +15,7 @@ import {
   type Upload,
   type Watch,
 } from '@nest-mark/core';
+import type { SavedView } from '@nest-mark/core/api';
 import { baseImage, TestServer, tankPlan, endpoints } from './helpers/server';
 
 /**
@@ -557,6 +558,50 @@ const cases: Record<string, Case> = {
     call: () => plain('POST', '/air/look', { adapter: 'practice0' }),
     // The adapter listens for one at a time; the others are told so.
     holds: (good) => expect(good).toBeGreaterThan(0),
+  },
+  'post /air/saved/take': {
+    call: async () => {
+      const { profiles } = await server.ok<SavedView>('GET', '/air/saved');
+      return plain('POST', '/air/saved/take', { id: profiles.find(({ by }) => by === 'practice')!.id });
+    },
+    // With a key of its own each is a network of its own, as when a form is sent twice.
+    holds: all,
+  },
+  'post /batches/:id/signal': {
+    call: async () => {
+      const { id: networkId } = await server.newNetwork({ ssid: 'Saltmarsh Bench' }, 'low tide at seven');
+      const { id } = await server.batch({
+        ...tankPlan(1, null, network),
+        networks: [{ networkId, priority: 10 }],
+      });
+      return plain('POST', `/batches/${id}/signal`, {
+        sensor: 'adapter',
+        place: 'Tank hall',
+        adapter: 'practice0',
+      });
+    },
+    // The adapter listens for one at a time; the others are told so.
+    holds: async (good, _times, { path: where }) => {
+      expect(good).toBeGreaterThan(0);
+      expect(await count('signal_reading', { batch_id: where.split('/')[2]! })).toBe(good);
+    },
+  },
+  'post /batches/:id/signal/forget': {
+    call: async () => {
+      const { id: networkId } = await server.newNetwork({ ssid: 'Saltmarsh Bench' }, 'low tide at seven');
+      const { id } = await server.batch({
+        ...tankPlan(1, null, network),
+        networks: [{ networkId, priority: 10 }],
+      });
+      const at = `/batches/${id}/signal`;
+      const walk = { sensor: 'adapter', place: 'Tank hall', adapter: 'practice0' };
+      await server.ok('POST', at, walk, { 'Idempotency-Key': `walk-${String(next++)}-${id}` });
+      return plain('POST', `${at}/forget`, { place: 'Tank hall' });
+    },
+    holds: async (good, _times, { path: where }) => {
+      expect(good).toBe(1);
+      expect(await count('signal_reading', { batch_id: where.split('/')[2]! })).toBe(0);
+    },
   },
   'post /networks/:id/try': {
     call: async () => {

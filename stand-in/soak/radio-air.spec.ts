@@ -25,6 +25,12 @@ const bundle = (): string =>
     },
   }).outputFiles[0]?.text ?? '';
 
+/** Shell that runs this program's radio, and looks what it left. */
+const DRIVE = `chmod 755 node; ldd ./node >/dev/null
+drive() { : >told; ./node driver.js "$@" >>said 2>&1; cat told; }
+K='low tide at seven'
+tidy() { pgrep -c wpa_supplicant; ls -d /run/nest-mark-air-* 2>/dev/null; true; }
+`;
 const AIR = `ap 1 'Larch' 1 wpa=2 wpa_key_mgmt=WPA-PSK rsn_pairwise=CCMP 'wpa_passphrase=low tide at seven' country_code=DE ieee80211d=1
 ap 2 'Larch Mixed' 6 wpa=2 'wpa_key_mgmt=WPA-PSK SAE' rsn_pairwise=CCMP ieee80211w=1 'wpa_passphrase=low tide at seven'
 ap 3 'Larch Three' 11 wpa=2 wpa_key_mgmt=SAE rsn_pairwise=CCMP ieee80211w=2 'wpa_passphrase=low tide at seven'
@@ -33,11 +39,7 @@ ap 5 x 6 'ssid2=${toHex(utf8(HARD))}' wpa=2 wpa_key_mgmt=WPA-PSK rsn_pairwise=CC
 # Nobody gives addresses in this one.
 ap 6 'Larch Dry' 11 wpa=2 wpa_key_mgmt=WPA-PSK rsn_pairwise=CCMP 'wpa_passphrase=low tide at seven'
 kill "$(cat /run/dns6.pid)"
-chmod 755 node; ldd ./node >/dev/null
-drive() { : >told; ./node driver.js "$@" >>said 2>&1; cat told; }
-K='low tide at seven'
-tidy() { pgrep -c wpa_supplicant; ls -d /run/nest-mark-air-* 2>/dev/null; true; }
-`;
+${DRIVE}`;
 
 const json = <T>(text: string | undefined): T => JSON.parse(text ?? 'null') as T;
 const files = (): Record<string, string> => ({ 'driver.js': bundle() });
@@ -149,5 +151,94 @@ echo "== profiles"; nmcli -t -f NAME,TYPE con show | grep wireless | sort; pgrep
     }
     expect(told['killed']).toBe('home');
     expect(told['profiles']).toBe('home:802-11-wireless\nspare:802-11-wireless\n1');
+  }, 900_000);
+
+  it('tells whether clients see each other, where this computer is on the network by another adapter too', async () => {
+    const work = `ap 1 Larch 1 wpa=2 wpa_key_mgmt=WPA-PSK rsn_pairwise=CCMP 'wpa_passphrase=low tide at seven'
+ap 2 'Larch Guests' 6 ap_isolate=1 wpa=2 wpa_key_mgmt=WPA-PSK rsn_pairwise=CCMP 'wpa_passphrase=low tide at seven'
+${DRIVE}
+own() {
+    printf 'network={\\n ssid="%s"\\n psk="%s"\\n}\\n' "$1" "$K" >own.conf
+    ip link set wlan0 up; wpa_supplicant -B -i wlan0 -D nl80211 -c own.conf -P /run/own.pid >/dev/null
+    until_so 'iw dev wlan0 link | grep -q "^Connected"'; ip addr add "$2" dev wlan0
+}
+echo "== alone"; drive try wlan3 wpa2-psk no Larch "$K"
+own Larch 10.9.1.10/24
+echo "== together"; drive try wlan3 wpa2-psk no Larch "$K"
+echo "== other"; drive try wlan3 wpa2-psk no 'Larch Guests' "$K"
+kill "$(cat /run/own.pid)"; ip addr flush dev wlan0; until_so '! iw dev wlan0 link | grep -q "^Connected"'
+own 'Larch Guests' 10.9.2.10/24
+echo "== apart"; drive try wlan3 wpa2-psk no 'Larch Guests' "$K"`;
+    const told = partsOf(await onRadio(work, files(), { radios: 4, memory: 1024, node: true }));
+    const end = (title: string): TrialEnd => json<TrialEnd>((told[title] ?? '').split('\n')[0]);
+    for (const title of ['alone', 'together', 'other', 'apart']) console.log(title, end(title));
+    expect(end('alone')).toMatchObject({
+      verdict: 'right',
+      message: expect.stringMatching(/given\.$/) as unknown,
+    });
+    expect(end('together')).toMatchObject({
+      verdict: 'right',
+      message: expect.stringContaining('clients see each other') as unknown,
+    });
+    expect(end('other')).toMatchObject({
+      verdict: 'right',
+      message: expect.stringMatching(/given\.$/) as unknown,
+    });
+    expect(end('apart')).toMatchObject({
+      verdict: 'apart',
+      message: expect.stringContaining('own wlan0') as unknown,
+    });
+  }, 900_000);
+
+  it('leaves a network that a plain supplicant is on only for the trial, and its list is as it was, after a SIGKILL too', async () => {
+    const work = `${AIR}cat >/etc/own.conf <<END
+ctrl_interface=/run/wpa_supplicant
+update_config=1
+network={
+    ssid="Larch"
+    psk="$K"
+}
+network={
+    ssid="Larch Mixed"
+    psk="$K"
+    disabled=1
+}
+network={
+    ssid="Away"
+    psk="$K"
+}
+END
+ip link set wlan0 up; wpa_supplicant -B -i wlan0 -D nl80211 -c /etc/own.conf -P /run/own.pid >/dev/null
+on() { wpa_cli -i wlan0 status | sed -n 's/^ssid=//p'; }
+stands() { on; wpa_cli -i wlan0 list_networks | sed 1d | tr '\\t' ,; md5sum </etc/own.conf; pgrep -c wpa_supplicant; ls -d /run/nest-mark-air-* 2>/dev/null; true; }
+until_so '[ "$(on)" = Larch ]'
+echo "== adapters"; drive adapters
+echo "== before"; stands
+echo "== right"; drive try wlan0 wpa3-sae no 'Larch Three' "$K"; stands
+echo "== wrong"; drive try wlan0 wpa2-psk no 'Larch Mixed' 'low tide at nine'; stands
+echo "== same"; drive try wlan0 wpa2-psk no Larch "$K"; stands
+echo "== killed"; ./node driver.js try wlan0 wpa2-psk no 'Larch Mixed' 'low tide at nine' & driver=$!
+until_so '[ "$(wpa_cli -i wlan0 list_networks | sed 1d | wc -l)" = 4 ]'; kill -9 $driver; until_so '! ls -d /run/nest-mark-air-* >/dev/null 2>&1'; stands`;
+    const told = partsOf(await onRadio(work, files(), { radios: 7, memory: 1024, node: true }));
+    expect(json<object[]>(told['adapters'])).toContainEqual(
+      expect.objectContaining({
+        name: 'wlan0',
+        inUse: true,
+        mayTry: '',
+        asks: expect.stringContaining('off its network') as unknown,
+      }) as unknown,
+    );
+    const before = told['before'] ?? '';
+    expect(before).toMatch(/^Larch\n0,Larch,any,\[CURRENT\]\n1,Larch Mixed,any,\[DISABLED\]\n2,Away,any,/);
+    for (const [title, verdict] of [
+      ['right', 'right'],
+      ['wrong', 'wrong-key'],
+      ['same', 'right'],
+    ] as const) {
+      const [end = '', ...after] = (told[title] ?? '').split('\n');
+      console.log(title, end);
+      expect([json<TrialEnd>(end).verdict, after.join('\n')]).toEqual([verdict, before]);
+    }
+    expect(told['killed']).toBe(before);
   }, 900_000);
 });

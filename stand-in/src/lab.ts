@@ -12,6 +12,7 @@ import {
 import type { ListenPlace, NeighbourTable } from '@nest-mark/station/ports';
 import { OnAir } from './air/networks';
 import { StandInRadio } from './air/radio';
+import { savedOnPractice } from './air/saved';
 import { Sleep } from './air/sleep';
 import { otherNetwork, placeOn } from './air/place';
 import { hardwareAddressOf } from './board/hardware-address';
@@ -52,6 +53,8 @@ export class Lab {
   private doing: Promise<void> = Promise.resolve();
   private accessPoint: LoginService | null = null;
   private otherPoint: LoginService | null = null;
+  /** What the bench's computer has saved for itself. */
+  readonly saved = savedOnPractice(() => this.state.air);
   /** What a radio at the bench hears. */
   readonly radio = new StandInRadio(() => [this.first, ...(this.second ? [this.second] : [])]);
   private readonly sleep = new Sleep(

@@ -109,6 +109,7 @@ export function freshLab(network: string): LabState {
       hidden: false,
       apart: false,
       elsewhere: false,
+      carried: 0,
       clients: null,
       sleepsAfter: null,
     },

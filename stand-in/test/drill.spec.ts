@@ -175,6 +175,7 @@ describe('the air of the practice bench', () => {
     hidden: false,
     apart: false,
     elsewhere: false,
+    carried: 0,
     clients: null,
     sleepsAfter: null,
   };

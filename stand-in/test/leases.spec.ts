@@ -16,6 +16,7 @@ const air = (change: Partial<Air> = {}): Air => ({
   hidden: false,
   apart: false,
   elsewhere: false,
+  carried: 0,
   clients: null,
   sleepsAfter: null,
   ...change,

@@ -51,6 +51,7 @@ const air: Air = {
   hidden: false,
   apart: false,
   elsewhere: false,
+  carried: 0,
   clients: null,
   sleepsAfter: null,
 };

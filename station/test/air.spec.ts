@@ -5,6 +5,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { HOLDER } from '../src/air/holder';
 import { readIwDev, readIwPhy } from '../src/air/iw';
+import { readLease } from '../src/air/lease';
 import { runProgram } from '../src/air/programs';
 
 /**
@@ -54,6 +55,23 @@ phy#0
 `;
     expect(readIwPhy(text)).toEqual(['2.4 GHz', '5 GHz']);
     expect(readIwPhy('')).toEqual([]);
+  });
+
+  it('an address that would be given is read with who is there for certain, and nothing of what is none', () => {
+    // As busybox 1.35's udhcpc hands them to its script.
+    expect(readLease('udhcpc: started\naddress=10.9.1.57\nmask=24\nrouter=10.9.1.1 10.9.1.1\n')).toEqual({
+      address: '10.9.1.57',
+      subnet: '10.9.1.57/24',
+      hosts: ['10.9.1.1'],
+    });
+    expect(readLease('address=10.9.1.57\nmask=255.255.254.0\nrouter= 10.9.0.1')).toEqual({
+      address: '10.9.1.57',
+      subnet: '10.9.1.57/23',
+      hosts: ['10.9.0.1'],
+    });
+    expect(readLease('address=10.9.1.57\nmask=\nrouter= \n')).toMatchObject({ subnet: '', hosts: [] });
+    for (const text of ['', 'udhcpc: no lease, failing', 'address=', 'address=$(reboot)', 'mask=24'])
+      expect(readLease(text)).toBeNull();
   });
 
   it('a program that is not there, that fails, and that takes too long are told apart', async () => {

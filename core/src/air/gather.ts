@@ -1,5 +1,6 @@
 import { grouped } from '../listed';
 import { fromHex, textOrNull } from '../bytes';
+import { isWeakSignal } from '../wifi/signal';
 import { lookAlikesOf } from './look-alikes';
 import type { HeardNetwork, HeardPoint } from './model';
 
@@ -7,13 +8,10 @@ import type { HeardNetwork, HeardPoint } from './model';
 export const loudness = ({ signal, quality }: Pick<HeardPoint, 'signal' | 'quality'>): number =>
   signal ?? (quality === null ? -200 : quality / 2 - 100);
 
-/** From here on down joining is a matter of luck, in dBm (common practice). */
-const WEAK = -75;
-
 /** Whether the loudest point of a network is too weak to rely on; false where no signal is told. */
 export const isWeak = ({ points }: HeardNetwork): boolean => {
   const told = points.flatMap(({ signal }) => signal ?? []);
-  return told.length > 0 && Math.max(...told) <= WEAK;
+  return told.length > 0 && isWeakSignal(Math.max(...told));
 };
 
 const loudest = ({ points }: HeardNetwork): number => Math.max(...points.map(loudness));

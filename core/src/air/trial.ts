@@ -1,7 +1,8 @@
 import type { KeyVerdict } from '../wifi/key-trial';
 
 /** What a supplicant's event says of a trial; null for one that decides nothing. */
-export type TrialSign = Exclude<KeyVerdict, 'other-security' | 'no-address' | 'right'> | 'joined' | null;
+export type TrialSign =
+  Exclude<KeyVerdict, 'other-security' | 'no-address' | 'right' | 'apart'> | 'joined' | null;
 
 /**
  * Reads one line of a supplicant's control socket (wpa_supplicant 2.10, wpa_ctrl.h; seen with hostapd 2.10). A wrong key of
@@ -31,8 +32,16 @@ export interface TriedNetwork {
   mhz: readonly number[];
 }
 
-/** Commands to a supplicant that make network 0 of it (wpa_supplicant.conf(5)); a name goes as digits, so that none is misread. */
-export function trialCommands({ ssidHex, hidden, security, key, mhz }: TriedNetwork): string[] {
+/** Asks a supplicant for one more network; it answers with its number. */
+export const ADD_NETWORK = 'add_network';
+
+/**
+ * Commands to a supplicant about a network that it has just added (wpa_supplicant.conf(5)); a name goes as digits, so that
+ * none is misread.
+ * @param id number of the network
+ */
+export function trialCommands({ ssidHex, hidden, security, key, mhz }: TriedNetwork, id: number): string[] {
+  const set = `set_network ${String(id)}`;
   const of: Record<TriedNetwork['security'], string[]> = {
     open: ['key_mgmt NONE'],
     wep: ['key_mgmt NONE', `wep_key0 ${key}`],
@@ -42,11 +51,10 @@ export function trialCommands({ ssidHex, hidden, security, key, mhz }: TriedNetw
     'wpa3-sae': ['key_mgmt SAE', 'ieee80211w 2', `sae_password "${key}"`],
   };
   return [
-    'add_network',
-    `set_network 0 ssid ${ssidHex}`,
-    ...(hidden ? ['set_network 0 scan_ssid 1'] : []),
-    ...(mhz.length > 0 ? [`set_network 0 scan_freq ${mhz.join(' ')}`] : []),
-    ...of[security].map((line) => `set_network 0 ${line}`),
-    'select_network 0',
+    `${set} ssid ${ssidHex}`,
+    ...(hidden ? [`${set} scan_ssid 1`] : []),
+    ...(mhz.length > 0 ? [`${set} scan_freq ${mhz.join(' ')}`] : []),
+    ...of[security].map((line) => `${set} ${line}`),
+    `select_network ${String(id)}`,
   ];
 }

@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import { HeardNetworkSchema, RadioAdapterSchema } from '../air/model';
+import { SavedPlaceSchema } from '../formats/saved-profiles';
 
 /** Messages about the air. */
 
@@ -17,3 +18,14 @@ export const WithAdapterSchema = z.object({ adapter: z.string().min(1).max(32) }
 
 /** With which adapter, and whether somebody agreed to what it asks. */
 export const TryWithSchema = WithAdapterSchema.extend({ agreed: z.boolean().default(false) });
+
+/** Networks that this computer has saved for its own use, without their keys. */
+export const SavedViewSchema = z.object({
+  profiles: z.array(SavedPlaceSchema),
+  /** Why some are not told; empty where all are. */
+  problem: z.string(),
+});
+export type SavedView = z.infer<typeof SavedViewSchema>;
+
+/** Which of them goes onto the shelf. */
+export const TakeSavedSchema = SavedPlaceSchema.pick({ id: true });

@@ -19,6 +19,8 @@ export const ServerEventSchema = z.discriminatedUnion('type', [
   z.object({ type: z.literal('networks') }),
   /** The air was listened to, or a key was tried. */
   z.object({ type: z.literal('air') }),
+  /** Somebody listened at a place where boards of a batch will be. */
+  z.object({ type: z.literal('signal'), batchId: z.string() }),
   z.object({ type: z.literal('boards') }),
   z.object({ type: z.literal('methods') }),
   z.object({ type: z.literal('slots') }),

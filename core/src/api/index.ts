@@ -5,6 +5,7 @@ export * from './cards';
 export * from './cases';
 export * from './events';
 export * from './air';
+export * from './signal';
 export * from './field';
 export * from './finding';
 export * from './bring-up';

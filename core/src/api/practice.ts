@@ -25,6 +25,8 @@ export const AirSchema = z.object({
   apart: z.boolean().default(false),
   /** Whether this computer is on another network. */
   elsewhere: z.boolean().default(false),
+  /** By how many decibels this computer hears it more weakly than at the bench, as somebody who carries it away does. */
+  carried: z.number().int().min(0).max(70).default(0),
   /** Clients that it takes at once; null for no bound. */
   clients: z.number().int().min(0).max(240).nullable().default(null),
   /** Seconds without a client after which it goes off by itself, as phones do; null for never. */
@@ -107,6 +109,7 @@ export const PracticeActionSchema = z.discriminatedUnion('do', [
       hidden: z.boolean().optional(),
       apart: z.boolean().optional(),
       elsewhere: z.boolean().optional(),
+      carried: z.number().int().min(0).max(70).optional(),
     }),
   }),
   /** A second network beside the first one, or none. */

@@ -1,6 +1,7 @@
 import { findBoard, type BoardProfile } from '../boards/profiles';
+import { grouped } from '../listed';
 import type { Join, NetworkFacts, Plan } from './model';
-import type { WifiSecurity } from '../wifi/network';
+import { WifiBandSchema, type WifiBand, type WifiSecurity } from '../wifi/network';
 
 /** Why a board cannot join a network of its plan. */
 export type JoinObstacle = 'not-heard' | 'band' | 'security' | 'gone';
@@ -36,6 +37,23 @@ export const countHearing = (
     const board = findBoard(boards, overrides.boardProfileId ?? boardProfileId);
     return !board || sharesBand(board, { bands });
   }).length;
+
+/** Boards of a plan by the bands of their radios, those that there are most of first; of one whose profile is gone, all. */
+export function boardsByBands(
+  { devices, boardProfileId }: Pick<Plan, 'devices' | 'boardProfileId'>,
+  boards: readonly BoardProfile[],
+): { bands: WifiBand[]; count: number }[] {
+  const kinds = grouped(
+    devices.map(({ overrides }) => {
+      const board = findBoard(boards, overrides.boardProfileId ?? boardProfileId);
+      return WifiBandSchema.options.filter((band) => board?.wifiBands.includes(band) ?? true);
+    }),
+    (bands) => bands.join(),
+  );
+  return [...kinds.values()]
+    .map((all) => ({ bands: all[0], count: all.length }))
+    .sort((a, b) => b.count - a.count);
+}
 
 /** The networks of a plan as one board meets them. */
 export function candidates(

@@ -7,6 +7,13 @@ export const airProblems = problemsOf({
     says: 'This computer has no such adapter any more.',
     todo: 'Plug it in again, or choose another one.',
   },
+  'profile-missing': {
+    status: 404,
+    unharmed: 'Nothing was taken.',
+    says: 'This computer has no such network saved any more.',
+    todo: 'Ask for their names again.',
+  },
+  'profile-closed': { status: 409, unharmed: 'Nothing was taken.', says: '{why}' },
   'adapter-busy': {
     status: 409,
     unharmed: 'The adapter goes on with what it does.',

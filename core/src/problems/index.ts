@@ -12,6 +12,7 @@ import { moveProblems } from './moves';
 import { planProblems } from './plans';
 import { practiceProblems } from './practice';
 import { roundProblems } from './rounds';
+import { signalProblems } from './signal';
 import { boardProblems, methodProblems, networkProblems } from './shelves';
 
 export * from './entry';
@@ -23,6 +24,7 @@ export const problemDomains = {
   Plans: planProblems,
   Networks: networkProblems,
   'The air': airProblems,
+  'Signal at places': signalProblems,
   'Board profiles': boardProblems,
   'First-boot methods': methodProblems,
   Images: imageProblems,
@@ -43,6 +45,7 @@ export const problems = {
   ...planProblems,
   ...networkProblems,
   ...airProblems,
+  ...signalProblems,
   ...boardProblems,
   ...methodProblems,
   ...imageProblems,

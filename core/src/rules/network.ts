@@ -97,8 +97,11 @@ const keyTried: Rule = {
             'Try it again before cards are written.',
           ),
         ];
-      if (tried.verdict !== 'wrong-key' && tried.verdict !== 'other-security') return [];
-      const place = tried.verdict === 'wrong-key' ? 'secret' : 'security';
+      // Who is said to keep its clients apart is judged by a rule of its own.
+      const place = { 'wrong-key': 'secret', 'other-security': 'security', apart: 'isolation' }[
+        tried.verdict as string
+      ];
+      if (place === undefined || (place === 'isolation' && network.isolation)) return [];
       const message = `${verdictTitles[tried.verdict]}: "${networkTitle(network)}" was tried. ${tried.message}`;
       return [at(network, 'warns', place, message, 'Put it right, and try it again.')];
     }),

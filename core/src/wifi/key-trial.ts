@@ -8,6 +8,7 @@ export const KeyVerdictSchema = z.enum([
   'other-security',
   'no-address',
   'full',
+  'apart',
   'no-answer',
 ]);
 export type KeyVerdict = z.infer<typeof KeyVerdictSchema>;
@@ -19,6 +20,7 @@ export const verdictTitles: Record<KeyVerdict, string> = {
   'other-security': 'Its security is another one',
   'no-address': 'Joined, but no address came',
   full: 'It takes no more clients',
+  apart: 'The key is right, but its clients cannot see each other',
   'no-answer': 'It did not answer',
 };
 

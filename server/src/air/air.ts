@@ -74,9 +74,19 @@ async function listen(air: Air, radio: Radio, name: string): Promise<HeardNetwor
   return networks;
 }
 
+/** Listens to the air with an adapter, and tells which bands that has. @throws Problem */
+export const listenWith = (
+  air: Air,
+  name: string,
+): Promise<{ networks: HeardNetwork[]; hears: RadioAdapter['bands'] }> =>
+  withAdapter(air, name, async (radio, { bands }) => ({
+    networks: await listen(air, radio, name),
+    hears: bands,
+  }));
+
 /** Listens to the air. @throws Problem */
 export async function lookAround(air: Air, name: string): Promise<AirView> {
-  await withAdapter(air, name, (radio) => listen(air, radio, name));
+  await listenWith(air, name);
   return airView(air);
 }
 

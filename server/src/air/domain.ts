@@ -1,5 +1,5 @@
 import type { HeardNetwork } from '@nest-mark/core/in-air';
-import type { Radio } from '@nest-mark/station';
+import type { Radio, SavedProfiles } from '@nest-mark/station';
 import type { Networks } from '../networks';
 import type { Platform } from '../platform/platform';
 import type { TrialRepository } from './repository';
@@ -7,6 +7,8 @@ import type { TrialRepository } from './repository';
 /** Radios of a bench, and when they are offered. */
 export interface OfferedRadio {
   radio: Radio;
+  /** Networks that are saved beside it. */
+  saved: SavedProfiles;
   offered: () => Promise<boolean>;
 }
 

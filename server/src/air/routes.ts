@@ -1,9 +1,17 @@
 import { ShelvedNetworkSchema } from '@nest-mark/core';
-import { AirViewSchema, TryWithSchema, WithAdapterSchema } from '@nest-mark/core/api';
+import {
+  AirViewSchema,
+  SavedViewSchema,
+  TakeSavedSchema,
+  TryWithSchema,
+  WithAdapterSchema,
+} from '@nest-mark/core/api';
 import { IdSchema, route, type Route } from '../platform/http/route';
 import { versionOf } from '../platform/http/version';
 import { airView, lookAround, tryNetwork } from './air';
+import { once, onceProblems } from '../platform/idempotency/once';
 import type { Air } from './domain';
+import { savedView, takeSaved } from './saved';
 
 export const airRoutes = (air: Air): Route[] => [
   route({
@@ -21,6 +29,23 @@ export const airRoutes = (air: Air): Route[] => [
     answer: AirViewSchema,
     problems: ['adapter-missing', 'adapter-busy', 'air-closed'],
     run: ({ body }) => lookAround(air, body.adapter),
+  }),
+  route({
+    method: 'get',
+    path: '/air/saved',
+    summary: 'Networks that this computer has saved for its own use, without their keys',
+    answer: SavedViewSchema,
+    run: () => savedView(air),
+  }),
+  route({
+    method: 'post',
+    path: '/air/saved/take',
+    summary: 'Put a network that this computer has saved onto the shelf, with its key',
+    body: TakeSavedSchema,
+    answer: ShelvedNetworkSchema,
+    status: 201,
+    problems: [...onceProblems, 'profile-missing', 'profile-closed'],
+    run: ({ body, request, who }) => once(air, request, () => takeSaved(air, body.id, who)),
   }),
   route({
     method: 'post',

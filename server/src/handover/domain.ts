@@ -6,6 +6,7 @@ import type { Passports } from '../passport';
 import type { Plans } from '../plans';
 import type { Platform } from '../platform/platform';
 import type { Rounds } from '../rounds';
+import type { Signals } from '../signal';
 import type { HandOverRepository } from './repository';
 
 /** Handing devices over: files for other tools, and cards as files. */
@@ -18,4 +19,5 @@ export interface HandOver extends Platform {
   bringUps: BringUps;
   exposures: Exposures;
   passports: Passports;
+  signals: Signals;
 }

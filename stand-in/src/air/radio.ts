@@ -10,6 +10,10 @@ import { RadioError, type Radio, type TrialEnd } from '@nest-mark/station/ports'
 import { keyOf } from './access-point';
 import type { OnAir } from './networks';
 
+/** In dBm: what is weaker is not heard, and how strong the network of the bench is there. */
+const FAINT = -95;
+const NEAR = -42;
+
 /** Milliseconds; a real radio takes seconds, and a wrong key longer than a right one. */
 const LISTENS = 300;
 const JOINS = 400;
@@ -68,7 +72,7 @@ const pointsOf = ({ air }: OnAir, first: number): HeardPoint[] =>
           pointOf(first + at, air.hidden ? '' : air.ssid, air.country, {
             band,
             channel: CHANNEL[band],
-            signal: -42 - 9 * at - first,
+            signal: NEAR - 9 * at - first - air.carried,
             security: 'wpa2-psk',
           }),
         )
@@ -86,11 +90,13 @@ export class StandInRadio implements Radio {
   async look(_adapter: string, signal: AbortSignal): Promise<HeardPoint[]> {
     await this.wait(LISTENS, signal);
     const nets = this.nets();
-    const country = nets[0]?.air.country ?? '';
+    const { country = '', carried = 0 } = nets[0]?.air ?? {};
     return [
       ...nets.flatMap((net, at) => pointsOf(net, 1 + 4 * at)),
-      ...NEIGHBOURS.map(({ ssid, ...one }, at) => pointOf(32 + at, ssid, country, one)),
-    ];
+      ...NEIGHBOURS.map(({ ssid, ...one }, at) =>
+        pointOf(32 + at, ssid, country, { ...one, signal: one.signal - carried }),
+      ),
+    ].filter((point) => (point.signal ?? 0) > FAINT);
   }
 
   async tryKey(_adapter: string, network: TriedNetwork, signal: AbortSignal): Promise<TrialEnd> {
@@ -111,7 +117,7 @@ export class StandInRadio implements Radio {
       await this.wait(JOINS, signal);
       return {
         verdict: 'full',
-        signal: -42,
+        signal: NEAR - air.carried,
         message: 'The access point says that it takes no more clients.',
       };
     }
@@ -122,13 +128,19 @@ export class StandInRadio implements Radio {
     }
     await this.wait(JOINS, signal);
     const address = pool.next;
+    if (address !== null && air.apart)
+      return {
+        verdict: 'apart',
+        signal: NEAR - air.carried,
+        message: `Joined, and ${address} would be given; but nobody else answers there: it keeps its clients apart.`,
+      };
     return address === null
       ? {
           verdict: 'no-address',
-          signal: -42,
+          signal: NEAR - air.carried,
           message: 'The key is right, but nobody gave an address: the pool may be used up.',
         }
-      : { verdict: 'right', signal: -42, message: `Joined, and ${address} would be given.` };
+      : { verdict: 'right', signal: NEAR - air.carried, message: `Joined, and ${address} would be given.` };
   }
 
   private answers(air: Air, { ssidHex, hidden, security }: TriedNetwork): boolean {
@@ -136,6 +148,7 @@ export class StandInRadio implements Radio {
       air.on &&
       hexOf(air.ssid) === ssidHex &&
       (!air.hidden || hidden) &&
+      NEAR - air.carried > FAINT &&
       air.bands.some((band) => HEARS.includes(band)) &&
       answersTo(security, 'wpa2-psk')
     );

@@ -361,6 +361,7 @@ export class BoardSystem {
       },
       { path: 'proc/cmdline', content: 'console=tty1 rootwait\n' },
       { path: 'proc/meminfo', content: 'MemTotal: 1000000 kB\nMemAvailable:     700000 kB\n' },
+      { path: 'sys/class/net/wlan0/wireless/status', content: '0\n' },
       { path: 'sys/class/thermal/thermal_zone0/temp', content: '47200\n' },
       ...(await packageFiles()),
     ]);

@@ -205,7 +205,14 @@ grep -iE "$pattern" /board/kernel.log
 const iw = `#!/bin/sh
 case "$*" in
     'reg get') printf 'global\\ncountry %s: DFS-ETSI\\n' "$(cat /board/country)" ;;
-    *link) printf 'Connected to 02:00:5e:00:00:01 (on wlan0)\\n\\tsignal: %s dBm\\n' "$(cat /board/signal)" ;;
+    *link)
+        on=$(cat /run/board/ssid 2>/dev/null)
+        [ -n "$on" ] || { echo 'Not connected.'; exit 0; }
+        printf 'Connected to 02:00:5e:00:00:01 (on wlan0)\\n\\tSSID: '
+        for o in $(echo "$on" | tr ';' ' '); do
+            if [ "$o" -ge 32 ] && [ "$o" -lt 127 ] && [ "$o" != 92 ]; then printf "\\\\$(printf %03o "$o")"; else printf '\\\\x%02x' "$o"; fi
+        done
+        printf '\\n\\tfreq: 2437\\n\\tsignal: %s dBm\\n' "$(cat /board/signal)" ;;
 esac
 `;
 

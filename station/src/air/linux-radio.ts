@@ -47,10 +47,8 @@ async function whyNotTry(name: string, inUse: boolean, ruled: boolean): Promise<
   if (!root()) return 'Trying a key needs root: start the program as root, or take another way to be sure.';
   if ((await runProgram('wpa_supplicant', ['-v'])).code === null)
     return 'Trying a key needs the program wpa_supplicant, which is not on this computer.';
-  if (inUse && !ruled)
-    return 'This computer is on a network with it, and it is not NetworkManager that rules it. Plug in another adapter.';
-  if (!ruled && (await runProgram('wpa_cli', ['-i', name, 'status'])).code === 0)
-    return 'Another supplicant works with it. Stop that first.';
+  if (inUse && !ruled && (await runProgram('wpa_cli', ['-i', name, 'status'])).code !== 0)
+    return 'This computer is on a network with it by a program that the bench does not know. Plug in another adapter.';
   return '';
 }
 

@@ -1,5 +1,7 @@
 import type { KeyVerdict } from '@nest-mark/core';
-import type { HeardPoint, RadioAdapter, TriedNetwork } from '@nest-mark/core/in-air';
+import type { HeardPoint, RadioAdapter, SavedPlace, TriedNetwork } from '@nest-mark/core/in-air';
+
+export type { SavedPlace };
 
 /** Why the air cannot be read, or a key not be tried. */
 export type RadioFault = 'none' | 'rights' | 'busy' | 'gone' | 'failed' | 'stopped';
@@ -35,4 +37,12 @@ export interface Radio {
    * @throws RadioError; the adapter is as it was before then too
    */
   tryKey(adapter: string, network: TriedNetwork, signal: AbortSignal): Promise<TrialEnd>;
+}
+
+/** What this computer has saved by itself, for its own use. */
+export interface SavedProfiles {
+  /** Without any key. The problem says why some are not told; empty where all are. */
+  list(): Promise<{ profiles: SavedPlace[]; problem: string }>;
+  /** One of them, with its key, empty where there is none. @throws RadioError */
+  take(id: string): Promise<{ profile: SavedPlace; key: string }>;
 }

@@ -1,10 +1,16 @@
 import { spawn, type ChildProcess } from 'node:child_process';
-import { randomBytes } from 'node:crypto';
 import { once } from 'node:events';
 import { existsSync } from 'node:fs';
 import { createInterface } from 'node:readline';
-import { trialCommands, trialSign, type TriedNetwork, type TrialSign } from '@nest-mark/core/in-air';
+import {
+  ADD_NETWORK,
+  trialCommands,
+  trialSign,
+  type TriedNetwork,
+  type TrialSign,
+} from '@nest-mark/core/in-air';
 import { HOLDER } from './holder';
+import { offered, seesClients } from './lease';
 import { programEnv, runProgram } from './programs';
 import { RadioError, type TrialEnd } from './radio';
 
@@ -14,9 +20,6 @@ const HOLD_SECONDS = 60;
 const TRIAL_SECONDS = 45;
 /** Times that a network is not found until that is believed: a first look may miss it. */
 const NOT_FOUND = 2;
-/** Prints what it would be given, and sets nothing. */
-const TAKES_NOTHING = 'case "$1" in bound) echo "address=$ip" ;; esac';
-
 /** The adapter while it is held. */
 interface Held {
   folder: string;
@@ -85,16 +88,26 @@ async function joins(
   }, 500);
   let notFound = 0;
   let begun = false;
+  let id: number | null = null;
   try {
     for await (const line of createInterface({ input: child.stdout })) {
       if (!begun && /Interactive mode|^> ?/.test(line)) {
         begun = true;
-        child.stdin.write(`${trialCommands(network).join('\n')}\n`);
+        child.stdin.write(`${ADD_NETWORK}\n`);
+        continue;
       }
+      const [, added] = /^[> ]*(\d+)\s*$/.exec(line) ?? [];
+      if (id === null && added !== undefined) {
+        id = Number(added);
+        child.stdin.write(`${trialCommands(network, id).join('\n')}\n`);
+      }
+      // What a supplicant says before it is about the networks that it had.
+      if (id === null) continue;
       if (/^[> ]*FAIL\s*$/.test(line))
         throw new RadioError('failed', 'The supplicant refuses the network as it is: look at its key.');
       const sign = trialSign(line);
       if (sign === 'not-heard' && ++notFound < NOT_FOUND) continue;
+      if (sign === 'joined' && !line.includes(`[id=${String(id)} `)) continue;
       if (sign !== null) return sign;
     }
   } finally {
@@ -112,23 +125,6 @@ async function signalOf(adapter: string): Promise<number | null> {
   const { out } = await runProgram('iw', ['dev', adapter, 'link']);
   const [, dbm] = /^\tsignal: (-?\d+) dBm$/m.exec(out) ?? [];
   return dbm === undefined ? null : Number(dbm);
-}
-
-/** @returns the address that would be given; empty where none is; null where nobody can ask for one here */
-async function offered(adapter: string, folder: string, signal: AbortSignal): Promise<string | null> {
-  const script = `${folder}/${randomBytes(4).toString('hex')}`;
-  const { code } = await runProgram('sh', [
-    '-c',
-    'umask 077; printf "#!/bin/sh\\n%s\\n" "$2" >"$1" && chmod 700 "$1"',
-    'sh',
-    script,
-    TAKES_NOTHING,
-  ]);
-  if (code !== 0) return null;
-  const args = ['udhcpc', '-i', adapter, '-f', '-q', '-n', '-t', '4', '-T', '3', '-s', script];
-  const { code: asked, out } = await runProgram('busybox', args, { seconds: 30, signal });
-  if (asked === null) return null;
-  return /^address=(\S+)$/m.exec(out)?.[1] ?? '';
 }
 
 const WORDS: Record<Exclude<TrialSign, 'joined' | null>, string> = {
@@ -152,20 +148,31 @@ export async function tryKey(adapter: string, network: TriedNetwork, signal: Abo
       return { verdict, signal: null, message: WORDS[verdict] };
     }
     const heard = await signalOf(adapter);
-    const address = await offered(adapter, folder, signal);
-    if (address === '')
+    const lease = await offered(adapter, folder, signal);
+    if (lease === 'none')
       return {
         verdict: 'no-address',
         signal: heard,
         message: 'The key is right, but nobody gave an address: the pool may be used up.',
       };
+    if (lease === null)
+      return {
+        verdict: 'right',
+        signal: heard,
+        message: 'Joined. An address was not asked for: this computer has no program for that.',
+      };
+    const given = `Joined, and ${lease.address} would be given`;
+    const clients = await seesClients(adapter, lease, signal);
+    if (clients?.sees === false)
+      return {
+        verdict: 'apart',
+        signal: heard,
+        message: `${given}; but this computer’s own ${clients.by}, which is on that network, does not answer there. What keeps its clients apart keeps boards from being found.`,
+      };
     return {
       verdict: 'right',
       signal: heard,
-      message:
-        address === null
-          ? 'Joined. An address was not asked for: this computer has no program for that.'
-          : `Joined, and ${address} would be given.`,
+      message: `${given}${clients ? '; clients see each other' : ''}.`,
     };
   } finally {
     await giveBack();

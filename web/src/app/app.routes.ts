@@ -48,6 +48,11 @@ export const routes: Routes = [
         loadChildren: async () => (await import('./field/routes')).fieldRoutes,
       },
       {
+        path: 'signal',
+        title: 'Signal · Nest Mark',
+        loadChildren: async () => (await import('./signal/routes')).signalRoutes,
+      },
+      {
         path: 'device/:deviceId',
         title: 'Passport · Nest Mark',
         loadComponent: async () => (await import('./passport/passport-page')).PassportPage,

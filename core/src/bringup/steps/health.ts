@@ -1,5 +1,6 @@
 import { listed } from '../../listed';
 import { decimalSize } from '../../units';
+import { isWeakSignal } from '../../wifi/signal';
 import { judgedBy, said, unknown, type BoardFinding, type Step } from '../model';
 import { readMemory, readRate, readSpace, readTemperature, readUnits } from '../readers';
 
@@ -11,8 +12,6 @@ const LEAST_SPACE = 500e6;
 const LEAST_MEMORY = 48e6;
 /** Decimal megabytes a second below which a card is slow for a system (class 10 is 10 MB/s, SD Association). */
 const SLOW_CARD = 10;
-/** dBm below which a Wi-Fi breaks off (common practice). */
-const WEAK = -75;
 
 /** Whether the board is well. */
 export const health: Step = {
@@ -114,7 +113,7 @@ export const health: Step = {
       );
     const radio = said(answers, 'radio') ?? '';
     const signal = Number(/signal: (-?\d+) dBm/.exec(radio)?.[1] ?? NaN);
-    if (Number.isFinite(signal) && signal < WEAK)
+    if (Number.isFinite(signal) && isWeakSignal(signal))
       add(
         'warns',
         `Its Wi-Fi is weak: ${String(signal)} dBm.`,

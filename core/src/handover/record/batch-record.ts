@@ -1,6 +1,7 @@
 import { listed } from '../../listed';
 import { settingWords, type ShelfNames } from '../../plan/setting-words';
 import type { Device, Plan } from '../../plan/model';
+import { boardsWith, shownLevel, type Walked } from '../../signal/verdict';
 import { moment, type Document, type Part, type Section } from './document';
 
 /** What the record says of one device beside its plan. */
@@ -63,6 +64,8 @@ export interface RecordFacts {
   names: ShelfNames;
   images: readonly RecordImage[];
   histories: ReadonlyMap<string, DeviceHistory>;
+  /** How strongly networks are heard where the boards will be. */
+  walk: readonly Walked[];
   /** Who did what when, the oldest first. */
   log: readonly (RecordLine & { deviceId: string | null })[];
   madeAt: number;
@@ -118,6 +121,41 @@ function planSection({ plan, names, images }: RecordFacts): Section[] {
 
 const tableOf = (columns: readonly string[], rows: readonly (readonly string[])[]): Part[] =>
   rows.length === 0 ? [] : [{ kind: 'table', columns, rows }];
+
+/** How strongly networks were heard at places, and what that means for the boards. */
+function walkSection({ plan, walk }: RecordFacts): Section[] {
+  if (walk.length === 0) return [];
+  const all = plan.devices.length;
+  return [
+    {
+      level: 1,
+      title: 'Signal where the boards will be',
+      parts: [
+        {
+          kind: 'table',
+          columns: ['Place', 'Network', 'Band', 'Signal', 'By', 'When'],
+          rows: walk.flatMap(({ place, spots }) =>
+            spots.map(({ latest: { network, band, dbm, about, sensorName, at } }) => [
+              place,
+              network,
+              band,
+              shownLevel(dbm, about),
+              sensorName,
+              moment(at),
+            ]),
+          ),
+        },
+        {
+          kind: 'table',
+          columns: ['Place', 'Boards', 'What they can expect'],
+          rows: walk.flatMap(({ place, expectations }) =>
+            expectations.map((one) => [place, boardsWith(one, all), one.text]),
+          ),
+        },
+      ],
+    },
+  ];
+}
 
 /** One device, whole. */
 function deviceSections(device: Device, history: DeviceHistory | undefined, facts_: RecordFacts): Section[] {
@@ -285,6 +323,7 @@ export function batchRecord(given: RecordFacts, only: string | null): Document {
             },
           ]
         : []),
+      ...(only === null ? walkSection(given) : []),
       { level: 1, title: 'Otherwise than planned, or let pass', parts: outOfTheOrdinary(within) },
       ...(only === null
         ? [

@@ -1,4 +1,12 @@
-import { ownIdOf, type DeviceHistory, type Image, type RecordFacts, type RecordImage } from '@nest-mark/core';
+import {
+  boardsByBands,
+  ownIdOf,
+  type DeviceHistory,
+  type Image,
+  type RecordFacts,
+  type RecordImage,
+} from '@nest-mark/core';
+import { walked } from '@nest-mark/core/in-air';
 import pLimit from 'p-limit';
 import { exposureView } from '../../exposure';
 import { passportOf } from '../../passport';
@@ -21,14 +29,15 @@ const recordImage = (image: Image): RecordImage => {
 
 /** Everything that a record of a batch is made of. @throws Problem when there is no such batch */
 export async function recordFacts(handover: HandOver, batchId: string, madeBy: string): Promise<RecordFacts> {
-  const { plans, repository, exposures, passports, finding } = handover;
+  const { plans, repository, exposures, passports, finding, signals } = handover;
   const { plan, devices } = await gather(handover, batchId);
-  const [images, networks, boards, handed, exposure, log, madeAt] = await Promise.all([
+  const [images, networks, boards, handed, exposure, readings, log, madeAt] = await Promise.all([
     plans.images.repository.list(),
     plans.networks.repository.list(),
     plans.boards.repository.list(),
     repository.handed(batchId),
     exposureView(exposures, batchId),
+    signals.repository.list(batchId),
     handover.log.ofBatch(batchId),
     finding.runs.repository.now(),
   ]);
@@ -85,6 +94,11 @@ export async function recordFacts(handover: HandOver, batchId: string, madeBy: s
     },
     images: views.filter(({ id }) => used.has(id)).map(recordImage),
     histories,
+    walk: walked(
+      readings,
+      boardsByBands(plan, boards),
+      new Set(plan.networks.map(({ networkId }) => networkId)),
+    ),
     log,
     madeAt,
     madeBy,

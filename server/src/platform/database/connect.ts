@@ -16,6 +16,7 @@ import * as boardTimes from './migrations/0014-board-times';
 import * as moves from './migrations/0015-moves';
 import * as field from './migrations/0016-field';
 import * as air from './migrations/0017-air';
+import * as signal from './migrations/0018-signal';
 
 /** The database cannot be used; the message tells what to do. */
 export class DatabaseError extends Error {
@@ -40,6 +41,7 @@ const migrations: Record<string, { up(knex: Knex): Promise<void>; down(knex: Kne
   '0015-moves': moves,
   '0016-field': field,
   '0017-air': air,
+  '0018-signal': signal,
 };
 
 /** Migrations from the bundle instead of a folder. */

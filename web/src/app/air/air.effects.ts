@@ -68,3 +68,33 @@ export const tryKey = createEffect(
     ),
   { functional: true },
 );
+
+export const askSaved = createEffect(
+  (actions = inject(Actions), api = inject(AirApi)) =>
+    actions.pipe(
+      ofType(AirActions.savedAsked),
+      exhaustMap(() =>
+        asked(
+          api.saved(),
+          (saved) => AirActions.savedCame({ saved }),
+          (problem) => AirActions.savedFailed({ problem }),
+        ),
+      ),
+    ),
+  { functional: true },
+);
+
+export const takeSaved = createEffect(
+  (actions = inject(Actions), api = inject(AirApi)) =>
+    actions.pipe(
+      ofType(AirActions.savedTaken),
+      exhaustMap(({ id }) =>
+        asked(
+          api.takeSaved(id),
+          () => AirActions.savedOnShelf({ id }),
+          (problem) => AirActions.savedFailed({ problem }),
+        ),
+      ),
+    ),
+  { functional: true },
+);

@@ -5,13 +5,14 @@ import { shownName, takenFromAir, type HeardNetwork } from '@nest-mark/core/in-a
 import { Button } from 'primeng/button';
 import { AirList } from '../air/air-list';
 import { CodeTaker } from '../air/code-taker';
+import { SavedTaker } from '../air/saved-taker';
 import { NetworksActions, networksFeature } from '../state/networks.reducer';
 import { NetworkEditor } from './network-editor';
 
 /** The shelf of networks, shared by all batches. */
 @Component({
   selector: 'nm-networks-page',
-  imports: [AirList, Button, CodeTaker, NetworkEditor],
+  imports: [AirList, Button, CodeTaker, NetworkEditor, SavedTaker],
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     <div class="row">
@@ -23,6 +24,7 @@ import { NetworkEditor } from './network-editor';
       <h2 id="air-title">On the air here</h2>
       <nm-air-list label="Put on the shelf" [skipShelved]="true" (chosen)="shelve($event)" />
       <nm-code-taker />
+      <nm-saved-taker />
     </section>
     @if (networks(); as networks) {
       @for (network of networks; track network.id) {

@@ -17,6 +17,7 @@ const stageLinks: readonly { stage: Stage; path: string; title: string }[] = [
 const shelves = [
   { path: 'move', title: 'Move' },
   { path: 'field', title: 'Field' },
+  { path: 'signal', title: 'Signal' },
   { path: 'images', title: 'Images' },
   { path: 'methods', title: 'First-boot methods' },
   { path: 'card-check', title: 'Card check' },
