@@ -83,7 +83,7 @@ async function shots(page: Page): Promise<void> {
     page.getByText('Verified, take it out.').nth(3).waitFor({ timeout: 120_000 });
 
   await page.goto(url);
-  await page.getByText('Nothing found. Cards can be written.').waitFor({ timeout: 60_000 });
+  await page.getByText('to note').waitFor({ timeout: 60_000 });
   await shot('plan');
   await practice({ do: 'insertFresh' });
   await go('Cards');
@@ -206,6 +206,20 @@ async function shots(page: Page): Promise<void> {
   await bench.getByText('The key is right.').waitFor();
   await page.evaluate("document.querySelector('nm-network-editor').closest('section').scrollIntoView()");
   await shot('networks');
+  for (const [place, carried] of [
+    ['Tank hall, north wall', 12],
+    ['Tank hall, under the header tank', 27],
+    ['Sluice hut behind the dyke', 42],
+  ] as const) {
+    await practice({
+      do: 'air',
+      air: { on: true, ssid: 'Saltmarsh Bench', passphrase: 'low tide at seven', country: 'DK', carried },
+    });
+    await post(`/batches/${batchId}/signal`, { sensor: 'adapter', place, adapter: 'practice0' });
+  }
+  await go('Signal');
+  await page.getByText('Sluice hut behind the dyke').first().waitFor();
+  await shot('signal');
   await go('Images');
   await shot('images');
   await go('First-boot methods');

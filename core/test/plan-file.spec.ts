@@ -8,7 +8,7 @@ import { PlanFileError, readPlanFile, type PlanFile } from '../src/handover/plan
 import { networkId, soundNetwork, soundPlan, viewOf } from './helpers/plan';
 
 const file = (): PlanFile => {
-  const { secret: _secret, ...network } = soundNetwork();
+  const { secret: _secret, tried: _tried, ...network } = soundNetwork();
   return {
     format: 'nest-mark-plan',
     version: 1,

@@ -7,7 +7,7 @@ import { OwnDescriptionSchema, type Quoting } from '../src/plan/own-method';
 import { checkPlan, checkPlanInTurns, planRules } from '../src/rules';
 import type { KeyVerdict } from '../src/wifi/key-trial';
 import { unreadSystem, type Ability, type SystemFacts } from '../src/system/facts';
-import { networkId, soundNetwork, soundPlan, userKey, viewOf } from './helpers/plan';
+import { networkId, soundNetwork, soundPlan, trial, userKey, viewOf } from './helpers/plan';
 
 type Change = (view: PlanView) => void;
 
@@ -32,19 +32,14 @@ const network =
     view.networks = [{ ...soundNetwork(), ...change }];
   };
 /** The bench's network with a trial of its key. */
-const tried = (verdict: KeyVerdict, current = true): Change =>
-  network({
-    tried: {
-      verdict,
-      current,
-      message: '',
-      signal: -40,
-      at: 1,
-      seconds: 2,
-      adapter: 'wlan0',
-      station: 'bench',
-    },
-  });
+const tried = (verdict: KeyVerdict, current = true): Change => network({ tried: trial(verdict, current) });
+/** The bench's network, whose key nobody tried. */
+const untried =
+  (change: Partial<NetworkFacts> = {}): Change =>
+  (view) => {
+    const { tried: _tried, ...bare } = soundNetwork();
+    view.networks = [{ ...bare, ...change }];
+  };
 const secret = (value: string): Change => network({ secret: { kind: 'typed', value } });
 const keys = (text: string): Change => plan(({ access }) => (access.keys = text));
 const board = (id: string): Change => plan((it) => (it.boardProfileId = id));
@@ -393,6 +388,8 @@ const cases: [rule: string, what: string, fires: Change, quiet: Change][] = [
   ],
   ['network-country warns', 'another country', network({ country: 'US' }), network({ country: 'FO' })],
   ['network-country warns', 'no country at all', network({ country: 'QQ' }), network({ country: '' })],
+  ['key-tried note', 'a key that nobody tried', untried(), untried({ security: 'open' })],
+  ['key-tried note', 'a key that could be tried here', untried(), untried({ heard: false })],
   ['key-tried note', 'a change since the trial', tried('right', false), tried('right')],
   ['key-tried warns', 'a key that was found wrong', tried('wrong-key'), tried('no-address')],
   ['key-tried warns', 'clients that are kept apart', tried('apart'), tried('full')],

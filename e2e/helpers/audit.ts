@@ -11,6 +11,10 @@ export const sideways = (page: Page): Promise<number> =>
  * @param within the part of the page that is new, where the rest is what was looked at before
  */
 export async function audit(page: Page, only?: 'color-contrast', within?: 'main'): Promise<void> {
+  // Colours that are on their way to others are neither.
+  const moving =
+    "document.getAnimations().some(({ playState, effect }) => playState === 'running' && effect.getComputedTiming().endTime !== Infinity)";
+  await expect.poll(() => page.evaluate<boolean>(moving)).toBe(false);
   const axe = new AxeBuilder({ page });
   if (within) axe.include(within);
   const { violations } = await (

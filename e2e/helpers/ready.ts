@@ -31,6 +31,18 @@ async function addImage(app: App): Promise<Image> {
   }
 }
 
+/** Tries the keys of a batch's networks, so that the plan has nothing to note of them. */
+export async function tryKeys(app: App, { plan }: Batch): Promise<void> {
+  for (const { id, version } of await app.api<ShelvedNetwork[]>('GET', '/networks'))
+    if (plan.networks.some(({ networkId }) => networkId === id))
+      await app.api(
+        'POST',
+        `/networks/${id}/try`,
+        { adapter: 'practice0' },
+        { 'If-Match': `"${String(version)}"` },
+      );
+}
+
 /** A batch that could be written, made through the server's interface, for tests that are about something else. */
 export async function readyBatch(app: App, count: number, change: Partial<Plan> = {}): Promise<Batch> {
   const image =

@@ -28,6 +28,14 @@ export const stages = [
 ] as const;
 export type StageName = (typeof stages)[number];
 
+/** What stands over a view. */
+export const headingOf = (view: StageName): string =>
+  ({
+    Move: 'Move to another network',
+    Field: 'Into the field',
+    Signal: 'Signal where the boards will be',
+  })[view as string] ?? view;
+
 export const stage = (page: Page, name: StageName): Promise<void> =>
   page
     .getByRole('navigation', { name: 'Stages and shelves' })

@@ -1,7 +1,18 @@
 import { expect, test } from '../helpers/app';
 import { audit, sideways } from '../helpers/audit';
 import { readyBatch } from '../helpers/ready';
-import { armRound, handOverPart, part, parts, pick, search, setPace, stage, stages } from '../helpers/steps';
+import {
+  armRound,
+  handOverPart,
+  part,
+  parts,
+  pick,
+  search,
+  setPace,
+  stage,
+  stages,
+  headingOf,
+} from '../helpers/steps';
 
 test('every view, light and dark, passes the automated checks of WCAG 2.2 AA and needs no sideways scrolling', async ({
   app,
@@ -26,7 +37,7 @@ test('every view, light and dark, passes the automated checks of WCAG 2.2 AA and
   for (const theme of ['light', 'dark']) {
     for (const view of stages) {
       await stage(page, view);
-      await expect(page.locator('main h1')).toHaveText(view);
+      await expect(page.locator('main h1')).toHaveText(headingOf(view));
       await page.waitForTimeout(300);
       // What stands around the views is the same for all of them.
       const around = view === 'Plan' ? undefined : 'main';

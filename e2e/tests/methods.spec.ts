@@ -5,7 +5,7 @@ import { dirname, join } from 'node:path';
 import type { Batch, CardFiles, ShelvedNetwork } from '@nest-mark/core';
 import type { Locator } from '@playwright/test';
 import { expect, test } from '../helpers/app';
-import { exportedCard, readyBatch } from '../helpers/ready';
+import { exportedCard, readyBatch, tryKeys } from '../helpers/ready';
 import { tinyImage } from '../../server/test/helpers/tiny-image';
 import { noSandbox } from '../../stand-in/src/board/sandbox';
 import { armRound, bootAndProve, choose, part, pick, setPace, stage } from '../helpers/steps';
@@ -18,7 +18,7 @@ test('an image that a person sets to a run-once script: preview, card, a fault f
 }) => {
   // The script is really run, in namespaces that not every computer gives to every account.
   test.skip(noSandbox() !== null, noSandbox() ?? '');
-  await readyBatch(app, 1);
+  await tryKeys(app, await readyBatch(app, 1));
   await page.goto(app.url);
   await setPace(page, 1, 0);
   await stage(page, 'Images');

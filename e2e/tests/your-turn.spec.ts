@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import type { Batch, BatchProgress } from '@nest-mark/core';
 import { baseImage, expect, test, type Page } from '../helpers/app';
 import { readyBatch } from '../helpers/ready';
-import { choose, part, parts, stage, stages } from '../helpers/steps';
+import { choose, part, parts, stage, stages, headingOf } from '../helpers/steps';
 
 const line = (page: Page) => page.getByRole('region', { name: 'Your turn' });
 const asked = async (page: Page): Promise<string> => line(page).locator('.say').innerText();
@@ -138,7 +138,7 @@ test('every view has at least 1,050 × 560 for its own work while the tray is a 
     } else if (kind === 'part') await part(page, view);
     else {
       await stage(page, view);
-      await expect(page.locator('main h1')).toHaveText(view);
+      await expect(page.locator('main h1')).toHaveText(headingOf(view));
     }
     const tray = page.getByRole('button', { name: /^Tray:/ });
     for (let now = await tray.innerText(); now !== 'Tray: strip'; now = await tray.innerText()) {

@@ -1,7 +1,7 @@
 import { join } from 'node:path';
 import { buildSync } from 'esbuild';
 import { toHex, utf8 } from '@nest-mark/core';
-import type { HeardNetwork } from '@nest-mark/core/in-air';
+import { readBoardSignal, signalQuestion, type HeardNetwork } from '@nest-mark/core/in-air';
 import type { TrialEnd } from '@nest-mark/station';
 import { makeRadio, onRadio, partsOf } from './radio';
 
@@ -165,11 +165,27 @@ own() {
 echo "== alone"; drive try wlan3 wpa2-psk no Larch "$K"
 own Larch 10.9.1.10/24
 echo "== together"; drive try wlan3 wpa2-psk no Larch "$K"
+echo "== board"; sh question; mkdir none; printf '#!/bin/sh\\nexit 127\\n' >none/iw; chmod 755 none/iw
+echo "== board without iw"; PATH=$PWD/none:$PATH sh question
 echo "== other"; drive try wlan3 wpa2-psk no 'Larch Guests' "$K"
 kill "$(cat /run/own.pid)"; ip addr flush dev wlan0; until_so '! iw dev wlan0 link | grep -q "^Connected"'
 own 'Larch Guests' 10.9.2.10/24
 echo "== apart"; drive try wlan3 wpa2-psk no 'Larch Guests' "$K"`;
-    const told = partsOf(await onRadio(work, files(), { radios: 4, memory: 1024, node: true }));
+    const told = partsOf(
+      await onRadio(work, { ...files(), question: signalQuestion }, { radios: 4, memory: 1024, node: true }),
+    );
+    // What a board is asked on a walk, by the real iw and the real kernel.
+    const level = { dbm: expect.any(Number) as unknown };
+    expect(readBoardSignal(told['board'] ?? '')).toContainEqual({
+      ssidHex: toHex(utf8('Larch')),
+      mhz: 2412,
+      ...level,
+    });
+    expect(readBoardSignal(told['board without iw'] ?? '')).toContainEqual({
+      ssidHex: null,
+      mhz: null,
+      ...level,
+    });
     const end = (title: string): TrialEnd => json<TrialEnd>((told[title] ?? '').split('\n')[0]);
     for (const title of ['alone', 'together', 'other', 'apart']) console.log(title, end(title));
     expect(end('alone')).toMatchObject({

@@ -116,8 +116,8 @@ describe('an adapter that is held for a trial', () => {
       `sleep 600 </dev/null >/dev/null 2>&1 & echo $! >${join(folder, 'held/pid')}; exit ${String(supplicant)}`,
     );
   };
-  const hold = (): ReturnType<typeof spawn> =>
-    spawn('sh', ['-c', HOLDER, 'holder', 'wlan0', join(folder, 'held')], {
+  const hold = (adapter = 'wlan0'): ReturnType<typeof spawn> =>
+    spawn('sh', ['-c', HOLDER, 'holder', adapter, join(folder, 'held')], {
       env: { PATH: `${join(folder, 'bin')}:${process.env['PATH'] ?? ''}` },
       stdio: ['pipe', 'pipe', 'ignore'],
       detached: true,
@@ -191,6 +191,35 @@ describe('an adapter that is held for a trial', () => {
     expect(existsSync(join(folder, 'held'))).toBe(true);
     child.stdin!.end();
     await once(child, 'close');
+    expect(existsSync(join(folder, 'held'))).toBe(false);
+  });
+
+  it('that a supplicant of its own has is given back with each network on or off as it was, and nothing saved', async () => {
+    programs(false);
+    // The trial's network is listed from the second time on.
+    put(
+      'wpa_cli',
+      `case "$*" in
+    *status) echo wpa_state=COMPLETED ;;
+    *list_networks)
+        printf 'network id / ssid / bssid / flags\\n0\\tLarch\\tany\\t[CURRENT]\\n1\\tMixed\\tany\\t[DISABLED]\\n2\\tAway\\tany\\t[TEMP-DISABLED]\\n'
+        if [ -e ${join(folder, 'added')} ]; then printf '3\\tTried\\tany\\t\\n'; else : >${join(folder, 'added')}; fi ;;
+esac`,
+    );
+    const child = hold('nm-none0');
+    // Here is no control socket to speak through, so it gives the adapter back at once.
+    expect(await line(child)).toBe('back');
+    await once(child, 'exit');
+    expect(child.exitCode).toBe(7);
+    const told = log().filter((one) => one.startsWith('wpa_cli'));
+    expect(told.filter((one) => /network \d/.test(one))).toEqual([
+      'wpa_cli -i nm-none0 remove_network 3',
+      'wpa_cli -i nm-none0 enable_network 0',
+      'wpa_cli -i nm-none0 disable_network 1',
+      'wpa_cli -i nm-none0 enable_network 2',
+    ]);
+    expect(told.some((one) => one.includes('save'))).toBe(false);
+    expect(log().some((one) => one.includes('set dev nm-none0 down'))).toBe(false);
     expect(existsSync(join(folder, 'held'))).toBe(false);
   });
 });

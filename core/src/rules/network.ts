@@ -80,13 +80,25 @@ const ssidPasted: Rule = {
 
 const keyTried: Rule = {
   id: 'key-tried',
-  title: 'A key that was tried is right, and was tried as it is now',
+  title: 'Each key was tried as it is now, and is right',
   why: 'No check of a card can see a wrong passphrase, or a name that another band carries: each costs a boot, a search and a card that is written again.',
   source: 'common practice',
   check: ({ used }) =>
     used.flatMap((network): Hit[] => {
       const { tried } = network;
-      if (!tried) return [];
+      // What is not on the air here cannot be tried, and of an open one there is no key.
+      if (!tried && (!network.heard || network.security === 'open' || network.secret.kind === 'missing'))
+        return [];
+      if (!tried)
+        return [
+          at(
+            network,
+            'note',
+            'secret',
+            `The key of "${networkTitle(network)}" was never tried.`,
+            'Try it with an adapter of this computer, under Networks.',
+          ),
+        ];
       if (!tried.current)
         return [
           at(

@@ -2,6 +2,7 @@ import { makeHostKey } from '../../src/access/host-key';
 import { addDevices } from '../../src/plan/fill-tray';
 import { shippedBoards } from '../../src/boards/profiles';
 import { emptyPlan, type NetworkFacts, type Plan, type PlanView } from '../../src/plan/model';
+import type { KeyVerdict, TriedKey } from '../../src/wifi/key-trial';
 import { emptyNetwork } from '../../src/wifi/network';
 import { utf8 } from '../../src/bytes';
 import { namesFromPattern } from '../../src/plan/names';
@@ -31,12 +32,25 @@ export function soundPlan(count = 12): Plan {
   return addDevices(plan, namesFromPattern('tank-{n:03}', count), 'tank monitor', draw);
 }
 
+/** A trial of a key, as it is on record. */
+export const trial = (verdict: KeyVerdict, current = true): TriedKey => ({
+  verdict,
+  current,
+  message: '',
+  signal: -40,
+  at: 1,
+  seconds: 2,
+  adapter: 'wlan0',
+  station: 'bench',
+});
+
 /** The network that the sound plan joins. */
 export const soundNetwork = (): NetworkFacts => ({
   ...emptyNetwork('Bench'),
   id: networkId,
   ssid: 'Salt Marsh',
   secret: { kind: 'typed', value: 'oysters & tides' },
+  tried: trial('right'),
 });
 
 export const viewOf = (plan: Plan): PlanView => ({

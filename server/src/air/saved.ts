@@ -56,7 +56,7 @@ export async function takeSaved(air: Air, id: string, who: string): Promise<Shel
       });
       air.events.send({ type: 'networks' });
       air.events.send({ type: 'log' });
-      return needNetwork(air.networks, networkId);
+      return await needNetwork(air.networks, networkId);
     } catch (error) {
       if (!(error instanceof RadioError)) throw error;
       if (error.fault === 'gone') throw problem('profile-missing');

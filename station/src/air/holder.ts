@@ -18,7 +18,7 @@ fi
 state() { wpa_cli -i "$i" status 2>/dev/null | sed -n 's/^wpa_state=//p'; }
 if [ -z "$ruled" ] && [ -n "$(state)" ]; then
     theirs=yes joined=$(state)
-    listed=$(wpa_cli -i "$i" list_networks | sed 1d | awk -F '\t' '{ print $1 ($4 ~ /\[DISABLED\]/ ? "off" : "on") }')
+    listed=$(wpa_cli -i "$i" list_networks | sed 1d | awk -F '\\t' '{ print $1 (index($4, "[DISABLED]") ? "off" : "on") }')
 fi
 # What was not listed before is removed, and each network is on or off as it was.
 unlist() {

@@ -20,76 +20,87 @@ const keepers = {
   template: `
     <details>
       <summary>From what this computer has saved</summary>
-      <p class="small soft">
-        This computer keeps the networks that it was on, with their keys. Their names are read when you ask, a
-        key only when you put its network onto the shelf: it goes there sealed, as if you had typed it, and is
-        in the log.
-      </p>
-      <div class="row">
-        <p-button
-          [label]="rows() === null ? 'Show their names' : 'Ask again'"
-          severity="secondary"
-          [outlined]="true"
-          (onClick)="ask()"
-        />
-      </div>
-      @if (problem(); as problem) {
-        <p class="notice hand" role="alert">{{ problem.detail }}</p>
-      }
-      @if (why() !== '') {
-        <p class="notice">{{ why() }}</p>
-      }
-      @if (rows(); as rows) {
-        @if (rows.length > 0) {
-          <table class="plain">
-            <thead>
-              <tr>
-                <th>Name</th>
-                <th>Security</th>
-                <th>Kept by</th>
-                <td></td>
-              </tr>
-            </thead>
-            <tbody>
-              @for (row of rows; track row.id) {
-                <tr>
-                  <td class="mono told">{{ row.name }}</td>
-                  <td>
-                    {{ row.security }}
-                    @if (row.keyElsewhere) {
-                      <span class="small hand told">Its key is in somebody’s key ring: type it.</span>
-                    }
-                  </td>
-                  <td>{{ row.by }}</td>
-                  <td>
-                    @if (row.shelved) {
-                      <span class="small soft told">On the shelf.</span>
-                    } @else if (row.cannot) {
-                      <span class="small soft told">Boards cannot be prepared for that here.</span>
-                    } @else {
-                      <p-button
-                        [label]="row.hasKey ? 'Put on the shelf, with its key' : 'Put on the shelf'"
-                        [ariaLabel]="'Put on the shelf: ' + row.name"
-                        size="small"
-                        severity="secondary"
-                        [outlined]="true"
-                        [loading]="taking() === row.id"
-                        [disabled]="taking() !== null"
-                        (onClick)="take(row.id)"
-                      />
-                    }
-                  </td>
-                </tr>
-              }
-            </tbody>
-          </table>
-        } @else {
-          <p class="small">This computer has saved none that the program can see.</p>
+      <div class="stack inner">
+        <p class="small soft">
+          This computer keeps the networks that it was on, with their keys. Their names are read when you ask,
+          a key only when you put its network onto the shelf: it goes there sealed, as if you had typed it,
+          and is in the log.
+        </p>
+        <div class="row">
+          <p-button
+            [label]="rows() === null ? 'Show their names' : 'Ask again'"
+            severity="secondary"
+            [outlined]="true"
+            (onClick)="ask()"
+          />
+        </div>
+        @if (problem(); as problem) {
+          <p class="notice hand" role="alert">{{ problem.detail }}</p>
         }
-      }
+        @if (why() !== '') {
+          <p class="notice">{{ why() }}</p>
+        }
+        @if (rows(); as rows) {
+          @if (rows.length > 0) {
+            <table class="plain">
+              <thead>
+                <tr>
+                  <th>Name</th>
+                  <th>Security</th>
+                  <th>Kept by</th>
+                  <td></td>
+                </tr>
+              </thead>
+              <tbody>
+                @for (row of rows; track row.id) {
+                  <tr>
+                    <td class="mono name">{{ row.name }}</td>
+                    <td>
+                      {{ row.security }}
+                      @if (row.keyElsewhere) {
+                        <span class="small hand told">Its key is in somebody’s key ring: type it.</span>
+                      }
+                    </td>
+                    <td>{{ row.by }}</td>
+                    <td>
+                      @if (row.shelved) {
+                        <span class="small soft told">On the shelf.</span>
+                      } @else if (row.cannot) {
+                        <span class="small soft told">Boards cannot be prepared for that here.</span>
+                      } @else {
+                        <p-button
+                          [label]="row.hasKey ? 'Put on the shelf, with its key' : 'Put on the shelf'"
+                          [ariaLabel]="'Put on the shelf: ' + row.name"
+                          size="small"
+                          severity="secondary"
+                          [outlined]="true"
+                          [loading]="taking() === row.id"
+                          [disabled]="taking() !== null"
+                          (onClick)="take(row.id)"
+                        />
+                      }
+                    </td>
+                  </tr>
+                }
+              </tbody>
+            </table>
+          } @else {
+            <p class="small">This computer has saved none that the program can see.</p>
+          }
+        }
+      </div>
     </details>
   `,
   styleUrl: '../ui/sheets.css',
+  styles: `
+    .inner {
+      padding-top: 0.5rem;
+    }
+    .name {
+      max-width: 18rem;
+      overflow-wrap: anywhere;
+    }
+  `,
 })
 export class SavedTaker {
   private readonly store = inject(Store);

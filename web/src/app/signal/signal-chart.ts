@@ -10,7 +10,7 @@ import {
 } from '@angular/core';
 import { BarController, BarElement, CategoryScale, Chart, LinearScale } from 'chart.js';
 import { counted, WEAK_DBM } from '@nest-mark/core';
-import type { Walked } from '@nest-mark/core/in-air';
+import { shownLevel, type Walked } from '@nest-mark/core/in-air';
 import { Theme } from '../theme/theme';
 import { chartInk } from '../ui/chart-ink';
 
@@ -18,7 +18,7 @@ Chart.register(BarController, BarElement, CategoryScale, LinearScale);
 
 /** Ends of the scale, in dBm. */
 const LEAST = -100;
-const MOST = -30;
+const MOST = -20;
 
 /** How strongly each network is heard at each place; a line stands where trouble begins. */
 @Component({
@@ -53,7 +53,7 @@ export class SignalChart {
     const weak = this.places().filter(({ spots }) =>
       spots.some(({ strength }) => strength === 'weak' || strength === 'none'),
     );
-    return `Signal by place, network and band; at ${counted(weak.length, 'place')} one of them is ${String(WEAK_DBM)} dBm or less. The table below has the figures.`;
+    return `Signal by place, network and band; at ${counted(weak.length, 'place')} one of them is ${String(WEAK_DBM)} dBm or less. The table above has the figures.`;
   }
 
   private draw(places: readonly Walked[]): void {
@@ -111,6 +111,16 @@ export class SignalChart {
             ctx.moveTo(x, chartArea.top);
             ctx.lineTo(x, chartArea.bottom);
             ctx.stroke();
+            ctx.fillStyle = ink;
+            ctx.textBaseline = 'middle';
+            ctx.font = `13px ${String(Chart.defaults.font.family)}`;
+            spots.forEach(({ latest }, at) =>
+              ctx.fillText(
+                shownLevel(latest.dbm, latest.about),
+                (scales['x']?.getPixelForValue(latest.dbm ?? LEAST) ?? 0) + 8,
+                scales['y']?.getPixelForValue(at) ?? 0,
+              ),
+            );
             ctx.restore();
           },
         },

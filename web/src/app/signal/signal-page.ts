@@ -109,9 +109,12 @@ export class SignalPage implements OnInit, OnDestroy {
   /** Place that somebody is asked about before it is taken off. */
   protected readonly leaving = signal<string | null>(null);
 
+  constructor() {
+    this.store.dispatch(AirActions.viewAsked());
+  }
+
   ngOnInit(): void {
     this.store.dispatch(SignalActions.lookedAt());
-    this.store.dispatch(AirActions.viewAsked());
   }
 
   ngOnDestroy(): void {
