@@ -250,10 +250,6 @@ async function shots(page: Page): Promise<void> {
       .getByRole('navigation', { name: 'Parts of the plan' })
       .getByRole('link', { name: new RegExp(`^${name}`) })
       .click();
-  await openPart('Power');
-  await page.getByRole('heading', { name: 'Cable' }).waitFor();
-  await page.evaluate("document.getElementById('cable-title').scrollIntoView()");
-  await shot('plan-power');
   await openPart('On the card');
   await page.getByRole('region', { name: 'user-data' }).waitFor();
   await shot('plan-card-files');

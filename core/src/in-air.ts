@@ -1,4 +1,5 @@
 /** Door to the air: what radios hear, and what a shelf takes from it. */
+export * from './air/foreseen';
 export * from './air/gather';
 export * from './air/iw-scan';
 export * from './air/look-alikes';

@@ -1,12 +1,19 @@
 import { appendFileSync } from 'node:fs';
 import { preSharedKey, toHex, utf8 } from '@nest-mark/core';
-import { NMCLI_FIELDS, gathered, readNmcliList, type TriedNetwork } from '@nest-mark/core/in-air';
+import {
+  NMCLI_FIELDS,
+  gathered,
+  otherSecurity,
+  readNmcliList,
+  type TriedNetwork,
+} from '@nest-mark/core/in-air';
 import { linuxRadio } from '@nest-mark/station/radio';
 import { execFileSync } from 'node:child_process';
 
 /**
  * Runs in the emulated machine: asks the radio of this program what its arguments say, and writes one line of JSON for
- * each. `adapters`, `look NAME`, `nmcli NAME`, `try NAME SECURITY HIDDEN SSID PASSPHRASE`.
+ * each. `adapters`, `look NAME`, `nmcli NAME`, `try NAME SECURITY HIDDEN SSID PASSPHRASE`, and
+ * `look-and-try` with the same words, which first looks what security is announced, as the server does.
  */
 
 const never = new AbortController().signal;
@@ -31,7 +38,14 @@ async function main([what = '', name = '', ...rest]: string[]): Promise<void> {
   }
   if (what === 'look') return tell(gathered(await linuxRadio.look(name, never)));
   const begun = Date.now();
-  const end = await linuxRadio.tryKey(name, network(rest), never);
+  const wanted = network(rest);
+  if (what === 'look-and-try') {
+    const heard = gathered(await linuxRadio.look(name, never));
+    const there = heard.find(({ ssidHex }) => ssidHex === wanted.ssidHex);
+    const other = otherSecurity(wanted.security, there);
+    if (other !== null) return tell({ verdict: 'other-security', message: other, seconds: 0 });
+  }
+  const end = await linuxRadio.tryKey(name, wanted, never);
   tell({ ...end, seconds: (Date.now() - begun) / 1000 });
 }
 

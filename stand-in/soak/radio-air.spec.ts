@@ -61,11 +61,13 @@ describe('the radio of a Linux computer', () => {
       ['hard', `wpa2-psk no '${HARD}' "$K"`, 'right'],
       ['dry', `wpa2-psk no 'Larch Dry' "$K"`, 'no-address'],
       ['other case', `wpa2-psk no 'larch' "$K"`, 'not-heard'],
-      ['other security', `open no Larch ''`, 'not-heard'],
     ];
     const work = `${AIR}echo "== adapters"; drive adapters
 echo "== look"; drive look wlan0
 ${tries.map(([title, args]) => `echo "== ${title}"; drive try wlan0 ${args}; tidy`).join('\n')}
+echo "== open"; drive look-and-try wlan0 open no Larch ''
+echo "== raised"; drive look-and-try wlan0 wpa2-psk no 'Larch Three' "$K"
+echo "== met"; drive look-and-try wlan0 wpa2-psk no Larch "$K"
 echo "== killed"; ./node driver.js try wlan0 wpa2-psk no Larch 'low tide at nine' & driver=$!
 until_so 'pgrep wpa_supplicant >/dev/null'; kill -9 $driver; until_so '! ls -d /run/nest-mark-air-* >/dev/null 2>&1'; tidy
 ip -o link show wlan0 up | wc -l`;
@@ -96,6 +98,15 @@ ip -o link show wlan0 up | wc -l`;
       // Nothing of it is left: no supplicant, no folder.
       expect([title, end.verdict, left]).toEqual([title, verdict, ['0']]);
     }
+    expect(json<TrialEnd>(told['open'])).toMatchObject({
+      verdict: 'other-security',
+      message: expect.stringMatching(/^It announces WPA2\./) as unknown,
+    });
+    expect(json<TrialEnd>(told['raised'])).toMatchObject({
+      verdict: 'other-security',
+      message: expect.stringMatching(/^It announces WPA3 only\./) as unknown,
+    });
+    expect(json<TrialEnd>(told['met'])).toMatchObject({ verdict: 'right' });
     expect(told['killed']).toBe('0\n0');
   }, 900_000);
 

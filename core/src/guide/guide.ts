@@ -94,8 +94,12 @@ export const guide: readonly GuidePart[] = [
         why: 'A key needs no password to be typed, told or forgotten.',
       },
       {
-        do: 'Networks: take the network from the air, type its key, and try the key. Without an adapter copy the name exactly as it is on the air, with its band. Set the country where the boards will run.',
+        do: 'Networks: take the network from the air, type its key or take it from what this computer has saved, and try the key. Without an adapter copy the name exactly as it is on the air, with its band. Set the country where the boards will run.',
         why: 'One wrong letter, a name that only the 5 GHz side carries, or a missing country are the commonest reasons why a board never appears. Radio rules are those of the country.',
+      },
+      {
+        do: 'Signal: carry this computer to where the boards will be, and listen there for their network.',
+        why: 'A network that is strong at the bench may not reach behind the tank; better to learn it before anything is screwed on.',
       },
       {
         do: 'System: time zone, language, and what else shall be there at the first boot.',

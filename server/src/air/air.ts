@@ -2,11 +2,10 @@ import type { AirView, TryWithSchema } from '@nest-mark/core/api';
 import type * as z from 'zod';
 import { networkTitle, ssidBytes, toHex, verdictTitles, type ShelvedNetwork } from '@nest-mark/core';
 import {
-  announcedTitles,
   answersTo,
   gathered,
   lookAlikesOf,
-  securitiesOf,
+  otherSecurity,
   type HeardNetwork,
   type RadioAdapter,
   type TriedNetwork,
@@ -90,17 +89,6 @@ export async function lookAround(air: Air, name: string): Promise<AirView> {
   return airView(air);
 }
 
-/** What the air alone decides before anybody joins; null where it has to be tried. */
-function foreseen({ security }: ShelvedNetwork, heard: HeardNetwork | undefined): TrialEnd | null {
-  if (!heard || securitiesOf(heard).some((one) => answersTo(security, one))) return null;
-  const said = securitiesOf(heard).map((one) => announcedTitles[one]);
-  return {
-    verdict: 'other-security',
-    signal: heard.points[0]?.signal ?? null,
-    message: `It announces ${said.join(' and ')}. Take it from the air anew, or set its security by hand.`,
-  };
-}
-
 /** Adds to a network that is not heard which name near it is. */
 function nearBy(end: TrialEnd, ssidHex: string, heard: readonly HeardNetwork[]): TrialEnd {
   if (end.verdict !== 'not-heard') return end;
@@ -142,8 +130,13 @@ export async function tryNetwork(
     if (adapter.asks !== '' && !agreed) throw problem('adapter-in-use');
     const networks = await listen(air, radio, name);
     const heard = networks.find(({ ssidHex }) => ssidHex === wanted.ssidHex);
-    const sure = foreseen(network, heard);
-    if (sure) return sure;
+    const other = otherSecurity(network.security, heard);
+    if (other !== null)
+      return {
+        verdict: 'other-security' as const,
+        signal: heard?.points[0]?.signal ?? null,
+        message: other,
+      };
     const mhz = (heard?.points ?? [])
       .filter(({ security }) => answersTo(network.security, security))
       .map((point) => point.mhz);

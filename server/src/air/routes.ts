@@ -24,7 +24,7 @@ export const airRoutes = (air: Air): Route[] => [
   route({
     method: 'post',
     path: '/air/look',
-    summary: 'Listen to the air for some seconds; nothing is sent',
+    summary: 'Listen to the air for some seconds; no network is joined',
     body: WithAdapterSchema,
     answer: AirViewSchema,
     problems: ['adapter-missing', 'adapter-busy', 'air-closed'],

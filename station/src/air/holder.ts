@@ -4,7 +4,8 @@
  *
  * Where NetworkManager rules the adapter it lets go of it for the time, and afterwards goes back to the profile that was
  * in use. Where a supplicant of its own has it, the trial is one more network of that supplicant: afterwards it is removed,
- * and those are on again that were on before; nothing is saved. It prints `ready`, and at last `back`; that nobody reads it any more does not end it either.
+ * and those are on again that were on before; nothing is saved. It prints `ready`, and at last `back`; that nobody reads it
+ * any more does not end it either.
  */
 export const HOLDER = `trap : HUP INT TERM PIPE
 i=$1 d=$2

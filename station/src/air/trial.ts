@@ -20,6 +20,7 @@ const HOLD_SECONDS = 60;
 const TRIAL_SECONDS = 45;
 /** Times that a network is not found until that is believed: a first look may miss it. */
 const NOT_FOUND = 2;
+
 /** The adapter while it is held. */
 interface Held {
   folder: string;
@@ -101,10 +102,10 @@ async function joins(
         id = Number(added);
         child.stdin.write(`${trialCommands(network, id).join('\n')}\n`);
       }
-      // What a supplicant says before it is about the networks that it had.
-      if (id === null) continue;
       if (/^[> ]*FAIL\s*$/.test(line))
         throw new RadioError('failed', 'The supplicant refuses the network as it is: look at its key.');
+      // What a supplicant says before it is about the networks that it had.
+      if (id === null) continue;
       const sign = trialSign(line);
       if (sign === 'not-heard' && ++notFound < NOT_FOUND) continue;
       if (sign === 'joined' && !line.includes(`[id=${String(id)} `)) continue;
