@@ -50,11 +50,5 @@ export * from './shell/terminal';
 export * from './move/move-board';
 export * from './move/take-off';
 export { linuxRadio } from './air/linux-radio';
-export {
-  RadioError,
-  type Radio,
-  type RadioFault,
-  type SavedProfiles,
-  type TrialEnd,
-} from './air/radio';
+export { RadioError, type Radio, type RadioFault, type SavedProfiles, type TrialEnd } from './air/radio';
 export { savedOn } from './air/saved';
