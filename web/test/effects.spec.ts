@@ -2,7 +2,9 @@ import { TestBed } from '@angular/core/testing';
 import { provideState } from '@ngrx/store';
 import { NEVER, Subject, of, throwError } from 'rxjs';
 import type { Batch, LogEntry, SavePlan, Search } from '@nest-mark/core';
+import type { SignalView } from '@nest-mark/core/api';
 import type { Api } from '../src/app/api/api';
+import type { SignalApi } from '../src/app/api/signal-api';
 import type { ServerEvents } from '../src/app/api/server-events';
 import { BootActions } from '../src/app/boot/boot.reducer';
 import * as bootEffects from '../src/app/boot/boot.effects';
@@ -10,6 +12,8 @@ import { CardsActions } from '../src/app/cards/cards.reducer';
 import * as cardsEffects from '../src/app/cards/cards.effects';
 import * as logEffects from '../src/app/log/log.effects';
 import { LogActions, logFeature } from '../src/app/log/log.reducer';
+import * as signalEffects from '../src/app/signal/signal.effects';
+import { SignalActions, signalFeature } from '../src/app/signal/signal.reducer';
 import { noticeGone, saveAgain } from '../src/app/state/away.effects';
 import { BatchActions } from '../src/app/state/batch.actions';
 import * as boardsEffects from '../src/app/state/boards.effects';
@@ -467,5 +471,57 @@ describe('the log that is narrowed while an answer is on its way', () => {
         .selectSignal(logFeature.selectEntries)()
         ?.map(({ id }) => id),
     ).toEqual(['2']);
+  });
+});
+
+describe('listening at a place', () => {
+  const other = '99999999-9999-4999-8999-999999999999';
+  const at = (place: string) => ({ sensor: 'adapter' as const, place, adapter: 'wlan1' });
+  const heard = (of: string): SignalView => ({ batchId: of, readings: [] });
+
+  function wired() {
+    const asked: { of: string; place: string; answer: Subject<SignalView> }[] = [];
+    const { store, act, actions } = bench(batch, provideState(signalFeature));
+    const server = {
+      listen: (of: string, { place }: { place: string }) => {
+        const answer = new Subject<SignalView>();
+        asked.push({ of, place, answer });
+        return answer;
+      },
+    } as unknown as SignalApi;
+    signalEffects.listen(actions, server, store).subscribe(act);
+    const state = store.selectSignal(signalFeature.selectSignalState);
+    const answer = (index: number): void => {
+      asked[index]!.answer.next(heard(asked[index]!.of));
+      asked[index]!.answer.complete();
+    };
+    act(BatchActions.opened({ id: batchId }));
+    return { act, asked, answer, state };
+  }
+
+  it('goes on for the batch that is open by then, and what comes for the other one does not show there', () => {
+    const { act, asked, answer, state } = wired();
+    act(SignalActions.listenWanted({ at: at('Tank hall') }));
+    act(BatchActions.opened({ id: other }));
+    act(SignalActions.listenWanted({ at: at('Sluice') }));
+    expect(asked.map(({ place }) => place)).toEqual(['Tank hall']);
+    answer(0);
+    expect([state().view, state().listening]).toEqual([null, 'Sluice']);
+    expect(asked.map(({ of, place }) => [of, place])).toEqual([
+      [batchId, 'Tank hall'],
+      [other, 'Sluice'],
+    ]);
+    answer(1);
+    expect([state().view?.batchId, state().listening]).toEqual([other, null]);
+  });
+
+  it('that is refused says why, and can be done again', () => {
+    const { act, asked, state } = wired();
+    act(SignalActions.listenWanted({ at: at('Tank hall') }));
+    asked[0]!.answer.error(failure('adapter-busy'));
+    expect([state().listening, state().problem?.code]).toEqual([null, 'adapter-busy']);
+    act(SignalActions.listenWanted({ at: at('Tank hall') }));
+    expect([state().listening, state().problem]).toEqual(['Tank hall', null]);
+    expect(asked).toHaveLength(2);
   });
 });

@@ -2,7 +2,7 @@ import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
-import { concatMap, EMPTY, exhaustMap, filter, merge, switchMap } from 'rxjs';
+import { concatMap, EMPTY, filter, merge, switchMap } from 'rxjs';
 import { SignalApi } from '../api/signal-api';
 import { ServerEvents } from '../api/server-events';
 import { asked, askedUntilBack, whenever } from '../state/asked';
@@ -41,7 +41,8 @@ export const listen = createEffect(
     actions.pipe(
       ofType(SignalActions.listenWanted),
       concatLatestFrom(() => store.select(batchFeature.selectId)),
-      exhaustMap(([{ at }, batchId]) =>
+      // One after the other: somebody may have gone to another batch while it was listened for the first.
+      concatMap(([{ at }, batchId]) =>
         batchId === null
           ? EMPTY
           : asked(
