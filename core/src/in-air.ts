@@ -1,4 +1,6 @@
 /** Door to the air: what radios hear, and what a shelf takes from it. */
+export * from './air/bss';
+export * from './air/elements';
 export * from './air/foreseen';
 export * from './air/gather';
 export * from './air/iw-scan';

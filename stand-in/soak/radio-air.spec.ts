@@ -130,6 +130,7 @@ nmcli --wait 60 con up home >/dev/null; md5sum /etc/NetworkManager/system-connec
 echo "== adapters"; home; drive adapters
 echo "== look"; drive look wlan0
 echo "== nmcli"; drive nmcli wlan0
+echo "== bus"; mv /usr/sbin/iw /usr/sbin/iw.away; drive look wlan0; mv /usr/sbin/iw.away /usr/sbin/iw
 echo "== right"; drive try wlan0 wpa3-sae no 'Larch Three' "$K"; home
 echo "== wrong"; drive try wlan0 wpa3-sae no 'Larch Three' 'low tide at nine'; home
 echo "== killed"; ./node driver.js try wlan0 wpa2-psk no Larch 'low tide at nine' & driver=$!
@@ -152,6 +153,14 @@ echo "== profiles"; nmcli -t -f NAME,TYPE con show | grep wireless | sort; pgrep
         .filter(([hex]) => hex !== '')
         .sort();
     expect(names('look')).toEqual(names('nmcli'));
+    // Where there is no iw: by the octets that the supplicant has, with the same signals and countries.
+    const points = (title: string) =>
+      new Map(
+        json<HeardNetwork[]>(told[title]).flatMap(({ points: all }) => all.map((one) => [one.bssid, one])),
+      );
+    const [byIw, byBus] = [points('look'), points('bus')];
+    expect(byBus.size).toBeGreaterThan(3);
+    for (const [bssid, point] of byBus) expect([bssid, point]).toEqual([bssid, byIw.get(bssid)]);
     for (const [title, verdict] of [
       ['right', 'right'],
       ['wrong', 'wrong-key'],

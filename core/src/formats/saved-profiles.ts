@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { busReply } from '../air/bus-reply';
 import { fromHex, textOrNull, toHex } from '../bytes';
 import { WifiSecuritySchema, type WifiSecurity } from '../wifi/network';
 import { passphraseKind } from '../wifi/psk';
@@ -51,17 +52,9 @@ const SettingsSchema = z.object({
 /** What busctl(1) prints with `--json=short`: the values of an answer, each with its type. */
 const replyOf = <T>(data: z.ZodType<T>) => z.object({ data: z.tuple([data], z.unknown()) });
 
-const parsed = <T>(schema: z.ZodType<T>, text: string): T | null => {
-  try {
-    return schema.safeParse(JSON.parse(text)).data ?? null;
-  } catch {
-    return null;
-  }
-};
-
 /** Object paths from an answer to `ListConnections`; nothing of what is none. */
 export const readConnectionPaths = (text: string): string[] =>
-  (parsed(replyOf(z.array(z.string())), text)?.data[0] ?? []).filter((path) =>
+  (busReply(replyOf(z.array(z.string())), text)?.data[0] ?? []).filter((path) =>
     /^\/org\/freedesktop\/NetworkManager\/Settings\/\d+$/.test(path),
   );
 
@@ -74,7 +67,7 @@ const ELSEWHERE = 3;
  * @param secrets its answer to `GetSecrets`; null where that was not asked
  */
 export function readManagedProfile(settings: string, secrets: string | null): SavedProfile | null {
-  const profile = parsed(replyOf(SettingsSchema), settings)?.data[0];
+  const profile = busReply(replyOf(SettingsSchema), settings)?.data[0];
   const ssidHex = ssidHexOf(profile ? Uint8Array.from(profile['802-11-wireless'].ssid.data) : null);
   if (!profile || ssidHex === null) return null;
   const guard = profile['802-11-wireless-security'];
@@ -84,7 +77,7 @@ export function readManagedProfile(settings: string, secrets: string | null): Sa
   const given =
     secrets === null
       ? null
-      : parsed(
+      : busReply(
           replyOf(z.object({ '802-11-wireless-security': z.object({ psk: texts.optional() }).optional() })),
           secrets,
         );

@@ -9,6 +9,7 @@ import {
 import { readIwDev, readIwPhy } from './iw';
 import { runProgram } from './programs';
 import { RadioError, type Radio } from './radio';
+import { heardBySupplicant } from './supplicant-bus';
 import { tryKey } from './trial';
 
 const root = (): boolean => process.getuid?.() === 0;
@@ -97,6 +98,9 @@ export const linuxRadio: Radio = {
       const dump = await runProgram('iw', ['dev', name, 'scan', 'dump'], { signal });
       const points = dump.code === 0 ? readIwScan(dump.out) : [];
       if (points.length > 0) return points;
+      // Where there is no iw: the supplicant below tells the same, to those whom it answers.
+      const told = await heardBySupplicant(name);
+      if (told.length > 0) return told;
       if (heard.code !== 0) throw wordsOf(heard.said, name);
       return readNmcliList(heard.out);
     }

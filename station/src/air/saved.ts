@@ -7,7 +7,7 @@ import {
   type SavedProfile,
 } from '@nest-mark/core/in-air';
 import { openPlain } from '../plain-file';
-import { runProgram } from './programs';
+import { bus } from './bus';
 import { RadioError, type SavedPlace, type SavedProfiles } from './radio';
 
 const NM = 'org.freedesktop.NetworkManager';
@@ -18,10 +18,6 @@ const CONNECTION = `${NM}.Settings.Connection`;
 const MOST = 500;
 /** Octets of a file that are read. */
 const MOST_OCTETS = 1 << 20;
-
-/** Asks a service of this computer over the system bus, without a shell. */
-const bus = (...words: readonly string[]): ReturnType<typeof runProgram> =>
-  runProgram('busctl', ['--json=short', '--timeout=10', 'call', ...words]);
 
 /** A profile with where its key is asked for. */
 interface Found {
