@@ -26,6 +26,7 @@ beforeAll(async () => {
   image = await server.shelve(baseImage);
   await server.act({ do: 'pace', bootSeconds: 0, slotRate: 0 });
   batch = await server.batch(tankPlan(2, image.id, network));
+  await server.tryKeys(batch);
   await server.act({ do: 'insert', cardId: 'card-01', slotId: 'slot-1' });
 });
 afterAll(() => server.end());

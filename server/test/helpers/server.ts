@@ -325,6 +325,19 @@ export class TestServer {
     return this.ok('POST', '/batches', { plan: joined, secrets });
   }
 
+  /** Tries the keys of a batch's networks, so that its plan has nothing to note of them. */
+  async tryKeys({ plan }: Batch): Promise<void> {
+    const used = new Set(plan.networks.map(({ networkId }) => networkId));
+    for (const { id, version } of await this.ok<ShelvedNetwork[]>('GET', '/networks'))
+      if (used.has(id))
+        await this.ok(
+          'POST',
+          `/networks/${id}/try`,
+          { adapter: 'practice0' },
+          { 'If-Match': `"${String(version)}"` },
+        );
+  }
+
   /** Arms what the server proposes. */
   async arm(batchId: string): Promise<Round> {
     const { cards, at } = await this.ok<Proposal>('GET', `/batches/${batchId}/next-round`);
