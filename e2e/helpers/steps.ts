@@ -149,7 +149,9 @@ export async function fillPlan(page: Page, input: PlanInput): Promise<void> {
   await part(page, 'Access');
   await page.getByLabel('User', { exact: true }).fill('keeper');
   await page.getByLabel('SSH public keys').fill(input.keys);
-  await expect(page.getByText('Nothing found. Cards can be written.')).toBeVisible();
+  // That nobody tried the key of its network yet.
+  await expect(page.locator('nm-findings-column')).toContainText('1 to note');
+  await expect(page.locator('nm-findings-column li')).toHaveCount(1);
   await expect(page.getByText('Plan saved')).toBeVisible();
 }
 
