@@ -1,8 +1,9 @@
 import { listed } from '../../listed';
 import { settingWords, type ShelfNames } from '../../plan/setting-words';
 import type { Device, Plan } from '../../plan/model';
-import { boardsWith, shownLevel, type Walked } from '../../signal/verdict';
+import type { Walked } from '../../signal/verdict';
 import { moment, type Document, type Part, type Section } from './document';
+import { walkSections } from './walk-sections';
 
 /** What the record says of one device beside its plan. */
 export interface DeviceHistory {
@@ -121,41 +122,6 @@ function planSection({ plan, names, images }: RecordFacts): Section[] {
 
 const tableOf = (columns: readonly string[], rows: readonly (readonly string[])[]): Part[] =>
   rows.length === 0 ? [] : [{ kind: 'table', columns, rows }];
-
-/** How strongly networks were heard at places, and what that means for the boards. */
-function walkSection({ plan, walk }: RecordFacts): Section[] {
-  if (walk.length === 0) return [];
-  const all = plan.devices.length;
-  return [
-    {
-      level: 1,
-      title: 'Signal where the boards will be',
-      parts: [
-        {
-          kind: 'table',
-          columns: ['Place', 'Network', 'Band', 'Signal', 'By', 'When'],
-          rows: walk.flatMap(({ place, spots }) =>
-            spots.map(({ latest: { network, band, dbm, about, sensorName, at } }) => [
-              place,
-              network,
-              band,
-              shownLevel(dbm, about),
-              sensorName,
-              moment(at),
-            ]),
-          ),
-        },
-        {
-          kind: 'table',
-          columns: ['Place', 'Boards', 'What they can expect'],
-          rows: walk.flatMap(({ place, expectations }) =>
-            expectations.map((one) => [place, boardsWith(one, all), one.text]),
-          ),
-        },
-      ],
-    },
-  ];
-}
 
 /** One device, whole. */
 function deviceSections(device: Device, history: DeviceHistory | undefined, facts_: RecordFacts): Section[] {
@@ -323,7 +289,7 @@ export function batchRecord(given: RecordFacts, only: string | null): Document {
             },
           ]
         : []),
-      ...(only === null ? walkSection(given) : []),
+      ...(only === null ? walkSections(given.walk, plan.devices.length) : []),
       { level: 1, title: 'Otherwise than planned, or let pass', parts: outOfTheOrdinary(within) },
       ...(only === null
         ? [
