@@ -221,7 +221,6 @@ export function compose(equipment: Equipment): Domains {
     repository: new ReadingRepository(knex),
     air,
     plans,
-    finding,
     bringUps,
   };
   const terminals: Terminals = {

@@ -2,6 +2,7 @@
 export type { BringUps } from './domain';
 export { bringUpRun } from './bringing-up';
 export { LiveBoards } from './live';
+export { wayTo } from './one-board';
 export { Places } from './places';
 export { BringUpRepository } from './repository';
 export { bringUpRoutes } from './routes';

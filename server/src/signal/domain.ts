@@ -1,6 +1,5 @@
 import type { Air } from '../air';
 import type { BringUps } from '../bringup';
-import type { Finding } from '../finding';
 import type { Plans } from '../plans';
 import type { Platform } from '../platform/platform';
 import type { ReadingRepository } from './repository';
@@ -10,6 +9,5 @@ export interface Signals extends Platform {
   repository: ReadingRepository;
   air: Air;
   plans: Plans;
-  finding: Finding;
   bringUps: BringUps;
 }

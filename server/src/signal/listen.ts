@@ -1,4 +1,4 @@
-import { findBoard, isSure, type LoginWay, type ShelvedNetwork } from '@nest-mark/core';
+import { findBoard, type LoginWay, type ShelvedNetwork } from '@nest-mark/core';
 import {
   heardByAdapter,
   heardByBoard,
@@ -8,8 +8,7 @@ import {
 } from '@nest-mark/core/in-air';
 import { Shell, ShellError } from '@nest-mark/station';
 import { listenWith } from '../air';
-import { loginFor, waysOf } from '../bringup';
-import { batchProgress } from '../finding';
+import { wayTo } from '../bringup';
 import type { StoredBatch } from '../plans';
 import { problem } from '../platform/http/problems';
 import type { Signals } from './domain';
@@ -48,23 +47,11 @@ export async function byBoard(
   deviceId: string,
   way: LoginWay,
 ): Promise<{ heard: Heard[]; hostName: string }> {
-  const { bringUps, finding, plans } = signals;
-  const device = batch.plan.devices.find(({ id }) => id === deviceId);
-  if (!device) throw problem('device-missing');
-  const lacks = waysOf(bringUps, batch).find((one) => one.way === way)?.lacks ?? '';
-  if (lacks !== '') throw problem('way-missing', { why: lacks });
-  const [{ devices }, record, boards] = await Promise.all([
-    batchProgress(finding, batch.id),
-    plans.repository.recordOf(batch.id, deviceId),
-    plans.boards.repository.list(),
-  ]);
-  const seen = devices.find((one) => one.deviceId === deviceId)?.seen ?? null;
-  const hostKey = record?.hostKey ?? null;
-  if (seen === null || hostKey === null || !isSure(seen)) throw problem('board-not-proved');
-  const { login } = await loginFor(bringUps, batch, device, way);
-  const { address, port } = seen;
+  const { device, place, login } = await wayTo(signals.bringUps, batch, deviceId, way);
+  if (!place) throw problem('board-not-proved');
+  const boards = await signals.plans.boards.repository.list();
   try {
-    const shell = await Shell.open({ address, port, hostKey }, login, signals.closing);
+    const shell = await Shell.open(place, login, signals.closing);
     try {
       const { text } = await shell.run(signalQuestion, { limit: ANSWER, milliseconds: PATIENCE });
       const board = findBoard(boards, device.overrides.boardProfileId ?? batch.plan.boardProfileId);

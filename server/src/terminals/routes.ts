@@ -1,9 +1,8 @@
 import { randomUUID } from 'node:crypto';
 import * as z from 'zod';
-import { isSure, OpenTerminalSchema, TerminalSchema } from '@nest-mark/core';
+import { OpenTerminalSchema, TerminalSchema } from '@nest-mark/core';
 import { Shell, ShellError } from '@nest-mark/station';
-import { loginFor, waysOf } from '../bringup';
-import { batchProgress } from '../finding';
+import { wayTo } from '../bringup';
 import { needBatch } from '../plans';
 import { problem } from '../platform/http/problems';
 import { route, type Route } from '../platform/http/route';
@@ -22,24 +21,10 @@ async function open(
 ): Promise<OpenTerminal> {
   const { bringUps, repository, knex, log, events } = terminals;
   const batch = await needBatch(bringUps.plans, batchId);
-  const device = batch.plan.devices.find((one) => one.id === deviceId);
-  if (!device) throw problem('device-missing');
-  const lacks = waysOf(bringUps, batch).find((one) => one.way === way)?.lacks ?? '';
-  if (lacks !== '') throw problem('way-missing', { why: lacks });
-  const [{ devices }, record] = await Promise.all([
-    batchProgress(bringUps.finding, batchId),
-    bringUps.plans.repository.recordOf(batchId, deviceId),
-  ]);
-  const seen = devices.find((one) => one.deviceId === deviceId)?.seen ?? null;
-  const hostKey = record?.hostKey ?? null;
-  if (seen === null || hostKey === null || !isSure(seen)) throw problem('not-proved');
-  const { login } = await loginFor(bringUps, batch, device, way);
+  const { device, place, login } = await wayTo(bringUps, batch, deviceId, way);
+  if (!place) throw problem('not-proved');
   try {
-    const shell = await Shell.open(
-      { address: seen.address, port: seen.port, hostKey },
-      login,
-      terminals.closing,
-    );
+    const shell = await Shell.open(place, login, terminals.closing);
     const terminal = await shell.terminal({ columns, rows }).catch((error: unknown) => {
       shell.close();
       throw error;

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { counted, countHearing, listed, ssidBytes, toHex, type WifiBand } from '@nest-mark/core';
+import { counted, countHearing, listed, type WifiBand } from '@nest-mark/core';
 import {
   announcedTitles,
   bandsOf,
@@ -30,10 +30,7 @@ export class AirList {
   private readonly store = inject(Store);
   private readonly view = this.store.selectSignal(airFeature.selectView);
   private readonly plan = this.store.selectSignal(batchFeature.selectPlan);
-  private readonly networks = this.store.selectSignal(networksFeature.selectFacts);
-  private readonly onShelf = computed(
-    () => new Set(this.networks().map((network) => toHex(ssidBytes(network) ?? new Uint8Array()))),
-  );
+  private readonly onShelf = this.store.selectSignal(networksFeature.selectNames);
   private readonly boards = this.store.selectSignal(boardsFeature.selectList);
   /** What the button of a row says. */
   readonly label = input.required<string>();

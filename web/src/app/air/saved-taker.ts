@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { ssidBytes, toHex, wifiSecurityTitles } from '@nest-mark/core';
+import { wifiSecurityTitles } from '@nest-mark/core';
 import { shownName } from '@nest-mark/core/in-air';
 import { Button } from 'primeng/button';
 import { networksFeature } from '../state/networks.reducer';
@@ -106,13 +106,10 @@ export class SavedTaker {
   private readonly store = inject(Store);
   private readonly saved = this.store.selectSignal(airFeature.selectSaved);
   private readonly taken = this.store.selectSignal(airFeature.selectTaken);
-  private readonly networks = this.store.selectSignal(networksFeature.selectFacts);
   protected readonly taking = this.store.selectSignal(airFeature.selectTaking);
   protected readonly problem = this.store.selectSignal(airFeature.selectSavedProblem);
   protected readonly why = computed(() => this.saved()?.problem ?? '');
-  private readonly onShelf = computed(
-    () => new Set(this.networks().map((network) => toHex(ssidBytes(network) ?? new Uint8Array()))),
-  );
+  private readonly onShelf = this.store.selectSignal(networksFeature.selectNames);
   protected readonly rows = computed(
     () =>
       this.saved()?.profiles.map((profile) => ({

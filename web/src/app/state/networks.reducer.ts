@@ -9,7 +9,15 @@ import {
   props,
 } from '@ngrx/store';
 import { handlingOf } from '../api/api-problem';
-import type { Network, NetworkFacts, Problem, SaveNetwork, ShelvedNetwork } from '@nest-mark/core';
+import {
+  ssidBytes,
+  toHex,
+  type Network,
+  type NetworkFacts,
+  type Problem,
+  type SaveNetwork,
+  type ShelvedNetwork,
+} from '@nest-mark/core';
 
 export const NetworksActions = createActionGroup({
   source: 'Networks',
@@ -149,23 +157,29 @@ export const networksFeature = createFeature({
   ),
   extraSelectors: ({ selectShelf, selectEdits }) => {
     const selectList = createSelector(selectShelf, (kept) => kept && shelf.getSelectors().selectAll(kept));
+    /** The shelf as the person has it, for the checks and the screen. */
+    const selectFacts = createSelector(selectList, selectEdits, (list, edits): NetworkFacts[] =>
+      (list ?? []).map(({ version: _version, secret, ...stored }): NetworkFacts => {
+        const edit = edits[stored.id];
+        const kept =
+          secret.state === 'kept'
+            ? { kind: 'kept' as const, faults: secret.faults }
+            : { kind: 'missing' as const };
+        return {
+          ...stored,
+          ...edit?.network,
+          ...(edit && stored.tried ? { tried: { ...stored.tried, current: false } } : {}),
+          secret: edit?.secret === undefined ? kept : { kind: 'typed', value: edit.secret },
+        };
+      }),
+    );
     return {
       selectList,
-      /** The shelf as the person has it, for the checks and the screen. */
-      selectFacts: createSelector(selectList, selectEdits, (list, edits): NetworkFacts[] =>
-        (list ?? []).map(({ version: _version, secret, ...stored }): NetworkFacts => {
-          const edit = edits[stored.id];
-          const kept =
-            secret.state === 'kept'
-              ? { kind: 'kept' as const, faults: secret.faults }
-              : { kind: 'missing' as const };
-          return {
-            ...stored,
-            ...edit?.network,
-            ...(edit && stored.tried ? { tried: { ...stored.tried, current: false } } : {}),
-            secret: edit?.secret === undefined ? kept : { kind: 'typed', value: edit.secret },
-          };
-        }),
+      selectFacts,
+      /** Octets of their names, in hexadecimal digits. */
+      selectNames: createSelector(
+        selectFacts,
+        (facts) => new Set(facts.map((network) => toHex(ssidBytes(network) ?? new Uint8Array()))),
       ),
     };
   },
