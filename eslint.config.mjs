@@ -1,10 +1,14 @@
-import js from '@eslint/js';
 import ngrx from '@ngrx/eslint-plugin/v9';
 import angular from 'angular-eslint';
 import prettier from 'eslint-config-prettier';
 import tseslint from 'typescript-eslint';
 import { coreOrder, domains, platformOrder, serverOrder } from './scripts/lint/order.mjs';
 import { ours as rules } from './scripts/lint/rules.mjs';
+
+/**
+ * What oxlint has no rules for: the project's own, Angular's and NgRx's. It does without types, which cost ten times as
+ * long; what needs them, and the usual ones, oxlint looks at by `.oxlintrc.json`.
+ */
 
 /** Imports that would run against the direction of docs/architecture.md. */
 const forbid = (...patterns) => ({
@@ -26,26 +30,10 @@ export default tseslint.config(
       'stand-in/.kill-*',
     ],
   },
-  js.configs.recommended,
   {
     files: ['**/*.ts', '**/*.mts'],
-    extends: [...tseslint.configs.strictTypeChecked],
-    languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
-    rules: {
-      '@typescript-eslint/no-confusing-void-expression': 'off',
-      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
-      '@typescript-eslint/no-invalid-void-type': 'off',
-      '@typescript-eslint/no-extraneous-class': 'off',
-      // Texts are taken apart by character on purpose; marks and names are ASCII.
-      '@typescript-eslint/no-misused-spread': 'off',
-      'no-control-regex': 'off',
-      '@typescript-eslint/no-dynamic-delete': 'off',
-      '@typescript-eslint/prefer-promise-reject-errors': 'off',
-      '@typescript-eslint/only-throw-error': 'off',
-      '@typescript-eslint/restrict-template-expressions': ['error', { allowNumber: true }],
-      '@typescript-eslint/no-unnecessary-type-parameters': 'off',
-      '@typescript-eslint/consistent-type-imports': 'error',
-    },
+    languageOptions: { parser: tseslint.parser },
+    rules: { 'no-useless-assignment': 'error' },
   },
   {
     files: ['core/src/**/*.ts'],
@@ -147,36 +135,11 @@ export default tseslint.config(
       '@angular-eslint/prefer-on-push-component-change-detection': 'error',
       '@angular-eslint/component-class-suffix': 'off',
       '@ngrx/prefer-effect-callback-in-block-statement': 'off',
-      '@typescript-eslint/no-unsafe-argument': 'error',
     },
   },
   {
     files: ['web/**/*.html'],
     extends: [...angular.configs.templateRecommended, ...angular.configs.templateAccessibility],
-  },
-  {
-    files: ['**/test/**/*.ts', 'e2e/**/*.ts', 'perf/**/*.mts'],
-    rules: {
-      '@typescript-eslint/no-non-null-assertion': 'off',
-      // Playwright wants its fixtures' arguments taken apart, also where none is used.
-      'no-empty-pattern': 'off',
-      '@typescript-eslint/no-unsafe-assignment': 'off',
-      '@typescript-eslint/no-unsafe-member-access': 'off',
-    },
-  },
-  {
-    files: ['**/*.mjs'],
-    languageOptions: {
-      globals: {
-        process: 'readonly',
-        console: 'readonly',
-        Buffer: 'readonly',
-        URL: 'readonly',
-        setTimeout: 'readonly',
-        fetch: 'readonly',
-        performance: 'readonly',
-      },
-    },
   },
   prettier,
 );

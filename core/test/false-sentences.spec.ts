@@ -43,11 +43,11 @@ describe('what the check said of cards and was not so', () => {
 
   it('the command is mended by quotes, and then runs', () => {
     const text = userData("runcmd:\n  - echo it's: done\n");
-    const [finding] = checkUserData({ name: 'user-data', content: utf8(text) }, noSettings()).filter(
+    const { fix } = checkUserData({ name: 'user-data', content: utf8(text) }, noSettings()).find(
       ({ id }) => id === 'command-form',
-    );
-    expect(finding?.fix).toMatchObject({ do: 'replace' });
-    const mended = textOf((finding?.fix as { content: Uint8Array }).content);
+    )!;
+    expect(fix).toMatchObject({ do: 'replace' });
+    const mended = textOf((fix as { content: Uint8Array }).content);
     expect(mended).toContain("- 'echo it''s: done'\n");
     expect(ids(checkUserData({ name: 'user-data', content: utf8(mended) }, noSettings()))).toEqual([]);
   });

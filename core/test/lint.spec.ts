@@ -1,9 +1,13 @@
-import { execFileSync } from 'node:child_process';
+import { execFileSync, spawnSync } from 'node:child_process';
+import { copyFileSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+
+const root = join(__dirname, '../..');
 
 /** What our own lint rules say of violations that are planted, and of what is allowed. */
 const said = JSON.parse(
-  execFileSync(process.execPath, [join(__dirname, '../../scripts/lint/planted.mjs')], { encoding: 'utf8' }),
+  execFileSync(process.execPath, [join(root, 'scripts/lint/planted.mjs')], { encoding: 'utf8' }),
 ) as Record<string, string[]>;
 
 const [arrows, circles, sql] = ['ours/arrows', 'ours/no-circles', 'ours/sql-in-repositories'];
@@ -51,5 +55,47 @@ describe('lint', () => {
 
   it('is asked about everything that is planted', () => {
     expect(Object.keys(said)).toHaveLength(25);
+  });
+});
+
+/** Faults that the usual rules find, most of them only where they know the types of what stands there. */
+const faults: Record<string, string> = {
+  'no-floating-promises': 'declare const f: () => Promise<void>;\nf();',
+  'no-misused-promises': 'declare const f: () => Promise<boolean>;\nexport const a = f() ? 1 : 2;',
+  'no-explicit-any': 'export const a = (b: any): string => String(b);',
+  'no-unsafe-member-access': "export const a = String(JSON.parse('{}').b);",
+  'no-unsafe-assignment': "export const a = JSON.parse('{}');",
+  'no-non-null-assertion': 'export const a = (b: string[]): string => b[0]!;',
+  'no-unnecessary-condition': "export const a = (b: string): string => b ?? '';",
+  'restrict-template-expressions': 'export const a = (b: object): string => `${b}`;',
+  'consistent-type-imports':
+    "import { Linter } from './no-debugger';\nexport const a = (b: Linter): string => b;",
+  'no-debugger': 'export type Linter = string;\ndebugger;',
+};
+
+describe('lint that needs types', () => {
+  const folder = mkdtempSync(join(tmpdir(), 'nest-mark-planted-'));
+  afterAll(() => rmSync(folder, { recursive: true }));
+
+  it('finds each fault that is planted, and lets pass in tests what may stand there', () => {
+    for (const name of ['.oxlintrc.json', 'tsconfig.base.json'])
+      copyFileSync(join(root, name), join(folder, name));
+    writeFileSync(join(folder, 'tsconfig.json'), '{ "extends": "./tsconfig.base.json" }');
+    mkdirSync(join(folder, 'core/test'), { recursive: true });
+    for (const [rule, text] of Object.entries(faults)) writeFileSync(join(folder, `${rule}.ts`), `${text}\n`);
+    writeFileSync(join(folder, 'core/test/a.ts'), `${faults['no-non-null-assertion']!}\n`);
+    const bin = join(root, 'node_modules/.bin');
+    const { stdout, status } = spawnSync(join(bin, 'oxlint'), ['--format=json'], {
+      cwd: folder,
+      encoding: 'utf8',
+      env: { ...process.env, PATH: `${bin}:${process.env['PATH'] ?? ''}` },
+    });
+    const { diagnostics } = JSON.parse(stdout) as { diagnostics: { filename: string; code: string }[] };
+    expect(status).toBe(1);
+    const found = diagnostics.map(
+      ({ filename, code }) => `${filename}: ${code.replace(/^.*\((.*)\)$/, '$1')}`,
+    );
+    for (const rule of Object.keys(faults)) expect(found).toContain(`${rule}.ts: ${rule}`);
+    expect(found.filter((one) => one.startsWith('core/test'))).toEqual([]);
   });
 });

@@ -384,13 +384,14 @@ export class TestServer {
     });
   }
 
+  /** Looks until something is there; ever less often, since looking takes time from what is waited for. */
   async until<T>(look: () => Promise<T | null>, timeoutMs = 60_000): Promise<T> {
     const deadline = Date.now() + timeoutMs;
-    for (;;) {
+    for (let pause = 20; ; pause = Math.min(pause * 1.5, 300)) {
       const found = await look();
       if (found !== null) return found;
       if (Date.now() > deadline) throw new Error('waited in vain');
-      await new Promise((resolve) => setTimeout(resolve, 50));
+      await new Promise((resolve) => setTimeout(resolve, pause));
     }
   }
 }
