@@ -9,6 +9,24 @@ export const sideways = (page: Page): Promise<number> =>
 
 const checks = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
 
+/** Waits until nothing moves and what is written has come: colours that are on their way to others are neither. */
+async function settled(page: Page): Promise<void> {
+  const moving =
+    "document.getAnimations().some(({ playState, effect }) => playState === 'running' && effect.getComputedTiming().endTime !== Infinity)";
+  let before = '';
+  await expect
+    .poll(
+      async () => {
+        const [moves, text] = await page.evaluate<[boolean, string]>(`[${moving}, document.body.innerText]`);
+        const still = !moves && text === before;
+        before = text;
+        return still;
+      },
+      { intervals: [100] },
+    )
+    .toBe(true);
+}
+
 /**
  * The automated checks of WCAG 2.2 AA. The program stays in the page, which is one document without frames: bringing it
  * anew each time took as long as the checks.
@@ -16,10 +34,7 @@ const checks = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe
  * @param within the part of the page that is new, where the rest is what was looked at before
  */
 export async function audit(page: Page, only?: 'color-contrast', within?: 'main'): Promise<void> {
-  // Colours that are on their way to others are neither.
-  const moving =
-    "document.getAnimations().some(({ playState, effect }) => playState === 'running' && effect.getComputedTiming().endTime !== Infinity)";
-  await expect.poll(() => page.evaluate<boolean>(moving), { intervals: [50, 100, 250] }).toBe(false);
+  await settled(page);
   if (!(await page.evaluate<boolean>("'axe' in window"))) await page.evaluate(checks);
   const options: RunOptions = {
     runOnly: only

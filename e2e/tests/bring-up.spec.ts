@@ -1,6 +1,6 @@
-import AxeBuilder from '@axe-core/playwright';
 import { emptyPlan, type BringUp, type LogEntry } from '@nest-mark/core';
 import { expect, test, type Page } from '../helpers/app';
+import { audit } from '../helpers/audit';
 import { provedBatch } from '../helpers/proved';
 import { stage } from '../helpers/steps';
 
@@ -72,8 +72,7 @@ test('twelve boards from proved to ready by one press, three with faults, and th
   await expect(shown).toContainText('keeper@tank-07:~$');
   await page.keyboard.type('echo supply-$((4 + 1))\n');
   await expect(shown).toContainText('supply-5');
-  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
-  expect(violations.map(({ id }) => id)).toEqual([]);
+  await audit(page);
   await page.keyboard.press('Shift+Tab');
   await expect(at.getByRole('button', { name: 'Close the terminal' })).toBeFocused();
   await page.keyboard.press('Enter');
@@ -113,8 +112,7 @@ test('a step of one’s own: one board first, its output as it comes, and shut d
   await page.getByLabel('What does it').fill('echo oyster >/etc/gauge; echo the gauge is set');
   await expect(page.getByRole('checkbox', { name: /^One board first/ })).toBeChecked();
   await expect(page.getByText('Plan saved')).toBeVisible();
-  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
-  expect(violations.map(({ id }) => id)).toEqual([]);
+  await audit(page);
   await page.getByRole('button', { name: 'Close' }).click();
   await page.getByRole('button', { name: 'Bring up 2' }).click();
   await expect(page.getByText('2 of 2', { exact: true })).toBeVisible({ timeout: 180_000 });

@@ -24,7 +24,6 @@ test('with letters twice as large, every view and part passes the same checks an
       `(() => { const all = document.querySelector('nm-batch-page'); return all.scrollWidth - all.clientWidth; })()`,
     );
   const looked = async (what: string): Promise<void> => {
-    await page.waitForTimeout(300);
     await audit(page);
     expect([await sideways(page), await inside()], what).toEqual([0, 0]);
   };

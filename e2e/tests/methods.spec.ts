@@ -1,10 +1,10 @@
-import AxeBuilder from '@axe-core/playwright';
 import { execFileSync } from 'node:child_process';
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import type { Batch, CardFiles, ShelvedNetwork } from '@nest-mark/core';
 import type { Locator } from '@playwright/test';
 import { expect, test } from '../helpers/app';
+import { audit } from '../helpers/audit';
 import { exportedCard, readyBatch, tryKeys } from '../helpers/ready';
 import { tinyImage } from '../../server/test/helpers/tiny-image';
 import { noSandbox } from '../../stand-in/src/board/sandbox';
@@ -97,8 +97,7 @@ test('nothing on the card: the steps by hand for each device, without secrets, t
   await page.emulateMedia({ media: 'screen' });
   await page.keyboard.press('F9');
   await expect(steps).toContainText('wait for the login prompt');
-  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
-  expect(violations.map(({ id }) => id)).toEqual([]);
+  await audit(page);
   await expect(steps).toContainText('sudo hostnamectl set-hostname tank-01');
   await expect(steps).not.toContainText('low tide');
   await steps.getByRole('button', { name: 'Copy the commands' }).click();
@@ -230,8 +229,7 @@ test('an image with a way of its own: described here, tried, chosen, written; th
     'Saltmarsh%20Bench;',
   );
   await expect(trial).not.toContainText('low tide');
-  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
-  expect(violations.map(({ id }) => id)).toEqual([]);
+  await audit(page);
   await page.getByRole('button', { name: 'Save the method' }).click();
   await expect(page.getByRole('cell', { name: 'Board file', exact: true })).toBeVisible();
 

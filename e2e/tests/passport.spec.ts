@@ -1,5 +1,5 @@
-import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '../helpers/app';
+import { audit } from '../helpers/audit';
 import { readyBatch } from '../helpers/ready';
 import { armRound, part, search, setPace, stage } from '../helpers/steps';
 
@@ -32,8 +32,7 @@ test('the passport of a device: opened from tray, table and command line, browse
   await expect(page.getByRole('region', { name: 'What was done to it' })).toContainText(
     'The card of tank-02 was written and verified.',
   );
-  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
-  expect(violations.map(({ id }) => id)).toEqual([]);
+  await audit(page);
 
   // N and P browse, and the browser's way back works.
   await page.locator('main').focus();
@@ -195,8 +194,7 @@ test('in the hand: your turn, tray, passport by its mark, "it is powered" at 600
   await stage(page, 'Boot & find');
   await expect(page.getByText('0 of 4', { exact: true })).toBeVisible();
   await fits();
-  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze();
-  expect(violations.map(({ id }) => id)).toEqual([]);
+  await audit(page);
 });
 
 test('from an empty database the first page asks what is at hand and leads there', async ({
