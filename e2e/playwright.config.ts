@@ -4,7 +4,7 @@ import { defineConfig } from '@playwright/test';
 export default defineConfig({
   testDir: './tests',
   outputDir: '../test-results/e2e',
-  workers: 3,
+  workers: 4,
   // All of these are against hanging only: on a busy machine a minute may pass in which nothing moves.
   timeout: 1_200_000,
   expect: { timeout: 120_000 },
@@ -15,7 +15,7 @@ export default defineConfig({
     viewport: { width: 1280, height: 800 },
     screenshot: 'only-on-failure',
     launchOptions: {
-      executablePath: '/usr/bin/chromium',
+      executablePath: '/usr/bin/chromium-headless-shell',
       args: [
         '--no-sandbox',
         '--disable-background-networking',

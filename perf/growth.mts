@@ -142,7 +142,7 @@ export async function inBrowser(root: string): Promise<Result[]> {
     tsconfig: join(root, 'tsconfig.base.json'),
   });
   const browser = await chromium.launch({
-    executablePath: '/usr/bin/chromium',
+    executablePath: '/usr/bin/chromium-headless-shell',
     args: ['--no-sandbox', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
   });
   try {

@@ -35,7 +35,7 @@ async function measure(page: Page, presses: number): Promise<number[]> {
 export const keystrokes = (root: string, folder: string): Promise<Result[]> =>
   withServer(root, join(folder, 'keys'), '127.89.3', async (url, call) => {
     const browser = await chromium.launch({
-      executablePath: '/usr/bin/chromium',
+      executablePath: '/usr/bin/chromium-headless-shell',
       args: [
         '--no-sandbox',
         '--disable-background-networking',

@@ -173,7 +173,7 @@ export async function whilePrinting(root: string, folder: string): Promise<Resul
       return printing.length === boards ? true : null;
     });
     const browser = await chromium.launch({
-      executablePath: '/usr/bin/chromium',
+      executablePath: '/usr/bin/chromium-headless-shell',
       args: [
         '--no-sandbox',
         '--disable-background-networking',

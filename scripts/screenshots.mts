@@ -26,7 +26,7 @@ const url = await new Promise<string>((resolve, reject) => {
   });
 });
 const browser = await chromium.launch({
-  executablePath: '/usr/bin/chromium',
+  executablePath: '/usr/bin/chromium-headless-shell',
   args: ['--no-sandbox', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
 });
 

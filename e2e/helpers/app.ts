@@ -8,7 +8,8 @@ import { test as base, type Page } from '@playwright/test';
 import { Client } from 'pg';
 
 const root = join(import.meta.dirname, '../..');
-export const baseImage = join(root, 'data/base/practice-os.img.xz');
+/** The practice image as the demo has it, and as small as a board starts from: most tests are about something else. */
+export const wholeImage = join(root, 'data/base/practice-os.img.xz');
 export const smallImage = join(root, 'data/base/practice-os-small.img.xz');
 
 async function onCluster(url: string, sql: string): Promise<void> {
@@ -145,6 +146,9 @@ const clusterUrl = (): string => {
   return cluster;
 };
 
+/** The image on the shelf; null where it is empty. */
+type Shelf = string | null;
+
 /** What applications are copied from. */
 interface Prepared {
   database: string;
@@ -162,7 +166,7 @@ class Host {
   private readonly child: ChildProcess;
   private readonly asked = new Map<number, (answer: Answer) => void>();
   private next = 1;
-  private readonly prepared = new Map<string, Promise<Prepared>>();
+  private readonly prepared = new Map<Shelf, Promise<Prepared>>();
 
   constructor() {
     this.child = fork(join(import.meta.dirname, 'host.mjs'), [join(root, 'server/dist/main.js')], {
@@ -203,8 +207,8 @@ class Host {
     await this.ask('stop', name);
   }
 
-  /** What a database and a folder are after the first start; with the practice image on the shelf, or without. */
-  prepare(shelf: 'empty' | 'image'): Promise<Prepared> {
+  /** What a database and a folder are after the first start, and with that image on the shelf. */
+  prepare(shelf: Shelf): Promise<Prepared> {
     const known = this.prepared.get(shelf);
     if (known) return known;
     const made = this.make(shelf);
@@ -222,7 +226,7 @@ class Host {
     await once(this.child, 'exit');
   }
 
-  private async make(shelf: 'empty' | 'image'): Promise<Prepared> {
+  private async make(shelf: Shelf): Promise<Prepared> {
     const database = `p_${randomUUID().replaceAll('-', '')}`;
     const folder = mkdtempSync(join(tmpdir(), 'nest-mark-e2e-prepared-'));
     await onCluster(clusterUrl(), `create database ${database}`);
@@ -232,7 +236,7 @@ class Host {
       folder,
       '127.60.0',
     );
-    if (shelf === 'image') await shelve(url);
+    if (shelf) await shelve(url, shelf);
     await this.stop(database);
     return { database, folder };
   }
@@ -249,12 +253,12 @@ class Host {
   }
 }
 
-/** Puts the practice image on the shelf and waits until it was read. */
-async function shelve(url: string): Promise<void> {
+/** Puts an image on the shelf and waits until it was read. */
+async function shelve(url: string, path: string): Promise<void> {
   const added = await fetch(`${url}/api/images`, {
     method: 'POST',
     headers: { 'X-Nest-Mark': '1', 'Content-Type': 'application/json', 'Idempotency-Key': randomUUID() },
-    body: JSON.stringify({ path: baseImage, title: 'Practice OS 1', sha256: '' }),
+    body: JSON.stringify({ path, title: 'Practice OS 1', sha256: '' }),
   });
   if (!added.ok) throw new Error(await added.text());
   for (;;) {
@@ -270,7 +274,7 @@ async function shelve(url: string): Promise<void> {
  * shelf, `bareApp` with nothing, `ownApp` as people start it, for tests that kill it, `demoApp` the same with the demo data.
  */
 export const test = base.extend<
-  { app: App; bareApp: App; ownApp: OwnApp; demoApp: OwnApp; problems: string[] },
+  { shelf: string; app: App; bareApp: App; ownApp: OwnApp; demoApp: OwnApp; problems: string[] },
   { host: Host }
 >({
   host: [
@@ -281,14 +285,15 @@ export const test = base.extend<
     },
     { scope: 'worker' },
   ],
-  app: async ({ host }, use) => {
-    const app = new HostedApp(host, await host.prepare('image'));
+  shelf: [smallImage, { option: true }],
+  app: async ({ host, shelf }, use) => {
+    const app = new HostedApp(host, await host.prepare(shelf));
     await app.start();
     await use(app);
     await app.end();
   },
   bareApp: async ({ host }, use) => {
-    const app = new HostedApp(host, await host.prepare('empty'));
+    const app = new HostedApp(host, await host.prepare(null));
     await app.start();
     await use(app);
     await app.end();

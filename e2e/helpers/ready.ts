@@ -12,14 +12,14 @@ import {
   type Plan,
   type ShelvedNetwork,
 } from '@nest-mark/core';
-import { baseImage, type App } from './app';
+import { smallImage, type App } from './app';
 
 const userKey = makeHostKey(new Uint8Array(32).fill(7), new Uint8Array(4), 'mara@bench').publicLine;
 
 /** Puts the practice image on the shelf, where a test began with an empty one. */
 async function addImage(app: App): Promise<Image> {
   const { id } = await app.api<Image>('POST', '/images', {
-    path: baseImage,
+    path: smallImage,
     title: 'Practice OS 1',
     sha256: '',
   });

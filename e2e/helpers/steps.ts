@@ -1,7 +1,7 @@
 import { join } from 'node:path';
 import type { BatchProgress, Search } from '@nest-mark/core';
 import { expect, type Locator, type Page } from '@playwright/test';
-import { baseImage, type App } from './app';
+import { smallImage, type App } from './app';
 
 /** What a person does, by the names that stand on the screen. */
 
@@ -95,7 +95,7 @@ export async function firstBatch(page: Page, app: App, name: string): Promise<vo
 
 export async function shelveBaseImage(page: Page, title: string): Promise<void> {
   await stage(page, 'Images');
-  await page.getByLabel('Path or address of the file').fill(baseImage);
+  await page.getByLabel('Path or address of the file').fill(smallImage);
   await page.getByLabel('Title').fill(title);
   await page.getByRole('button', { name: 'Read and check it' }).click();
   await expect(

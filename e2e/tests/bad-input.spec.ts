@@ -1,7 +1,7 @@
 import { spawnSync } from 'node:child_process';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { baseImage, expect, test } from '../helpers/app';
+import { expect, test, wholeImage } from '../helpers/app';
 import { readyBatch } from '../helpers/ready';
 import { armRound, firstBatch, part, pick, search, setPace, slotsTake, stage, who } from '../helpers/steps';
 
@@ -62,7 +62,7 @@ test('images that are cut off, no disk, or not the published one are refused wit
   await firstBatch(page, app, 'Gates');
   await stage(page, 'Images');
   const cut = join(app.folder, 'cut.img.xz');
-  writeFileSync(cut, readFileSync(baseImage).subarray(0, 5_000_000));
+  writeFileSync(cut, readFileSync(wholeImage).subarray(0, 5_000_000));
   const letter = join(app.folder, 'letter.img');
   writeFileSync(letter, 'Dear all, '.repeat(100_000));
   const add = async (path: string, title: string, sha256 = ''): Promise<void> => {
@@ -78,57 +78,60 @@ test('images that are cut off, no disk, or not the published one are refused wit
   await expect(page.getByRole('article', { name: 'Cut' })).toContainText('cut off or damaged');
   await add(letter, 'Letter');
   await expect(page.getByRole('article', { name: 'Letter' })).toContainText('partition table');
-  await add(baseImage, 'Wrong digest', 'b'.repeat(64));
+  await add(wholeImage, 'Wrong digest', 'b'.repeat(64));
   await expect(page.getByRole('article', { name: 'Wrong digest' })).toContainText('not the published one');
 });
 
-test('cards that are too small, locked, too large, lying or pulled: each says what to do, the others are written', async ({
-  app,
-  page,
-}) => {
-  await readyBatch(app, 4);
-  await page.goto(app.url);
-  await setPace(page, 1, 0);
-  const put = async (slot: string, card: string): Promise<void> => {
-    await pick(page.getByLabel(`Card for ${slot}`), new RegExp(`^${card},`), card);
+test.describe('an image larger than an old card', () => {
+  test.use({ shelf: wholeImage });
+  test('cards that are too small, locked, too large, lying or pulled: each says what to do, the others are written', async ({
+    app,
+    page,
+  }) => {
+    await readyBatch(app, 4);
+    await page.goto(app.url);
+    await setPace(page, 1, 0);
+    const put = async (slot: string, card: string): Promise<void> => {
+      await pick(page.getByLabel(`Card for ${slot}`), new RegExp(`^${card},`), card);
+      await expect(
+        page.locator('.slot', { hasText: slot }).getByRole('button', { name: 'Pull it' }),
+      ).toBeVisible();
+    };
+    await put('Slot 1', 'Small old card');
+    await put('Slot 2', 'Card with its lock set');
+    await put('Slot 3', 'Backup disk');
+    await stage(page, 'Cards');
+    await expect(page.getByText(/it is too small: the image needs 126 MB/)).toBeVisible();
     await expect(
-      page.locator('.slot', { hasText: slot }).getByRole('button', { name: 'Pull it' }),
+      page.getByText('The card is write-protected. Slide its lock to the other side.'),
     ).toBeVisible();
-  };
-  await put('Slot 1', 'Small old card');
-  await put('Slot 2', 'Card with its lock set');
-  await put('Slot 3', 'Backup disk');
-  await stage(page, 'Cards');
-  await expect(page.getByText(/it is too small: the image needs 126 MB/)).toBeVisible();
-  await expect(
-    page.getByText('The card is write-protected. Slide its lock to the other side.'),
-  ).toBeVisible();
-  await expect(page.getByText(/larger than any card allowed here/)).toBeVisible();
-  await expect(page.getByRole('button', { name: 'Arm a round of 0 …' })).toBeDisabled();
+    await expect(page.getByText(/larger than any card allowed here/)).toBeVisible();
+    await expect(page.getByRole('button', { name: 'Arm a round of 0 …' })).toBeDisabled();
 
-  await stage(page, 'Practice bench');
-  await page.getByRole('button', { name: 'Take out all that can be pulled' }).click();
-  // So slowly that no machine, however loaded, is late with the pull.
-  await slotsTake(page, 3);
-  await put('Slot 1', 'Card with a bad spot');
-  await put('Slot 2', 'Card 2');
-  await put('Slot 3', 'Card 3');
-  await armRound(page, 3);
-  await expect
-    .poll(async () => Number(await page.getByRole('progressbar').nth(1).getAttribute('aria-valuenow')))
-    .toBeGreaterThan(1);
-  await stage(page, 'Practice bench');
-  await page.locator('[data-slot="slot-2"]').getByRole('button', { name: 'Pull it' }).click();
-  await slotsTake(page, 0);
-  await stage(page, 'Cards');
-  await expect(page.getByText('Verified, take it out.')).toHaveCount(1);
-  await expect(page.getByRole('region', { name: 'Rounds' })).toContainText(
-    'tank-01 failed: The card gave back other data than was written, first at byte 50000003',
-  );
-  await expect(page.getByRole('region', { name: 'Rounds' })).toContainText(
-    'tank-02 failed: The card was pulled out',
-  );
-  await expect(page.getByRole('gridcell', { name: /failed$/ })).toHaveCount(2);
+    await stage(page, 'Practice bench');
+    await page.getByRole('button', { name: 'Take out all that can be pulled' }).click();
+    // So slowly that no machine, however loaded, is late with the pull.
+    await slotsTake(page, 3);
+    await put('Slot 1', 'Card with a bad spot');
+    await put('Slot 2', 'Card 2');
+    await put('Slot 3', 'Card 3');
+    await armRound(page, 3);
+    await expect
+      .poll(async () => Number(await page.getByRole('progressbar').nth(1).getAttribute('aria-valuenow')))
+      .toBeGreaterThan(1);
+    await stage(page, 'Practice bench');
+    await page.locator('[data-slot="slot-2"]').getByRole('button', { name: 'Pull it' }).click();
+    await slotsTake(page, 0);
+    await stage(page, 'Cards');
+    await expect(page.getByText('Verified, take it out.')).toHaveCount(1);
+    await expect(page.getByRole('region', { name: 'Rounds' })).toContainText(
+      'tank-01 failed: The card gave back other data than was written, first at byte 50000003',
+    );
+    await expect(page.getByRole('region', { name: 'Rounds' })).toContainText(
+      'tank-02 failed: The card was pulled out',
+    );
+    await expect(page.getByRole('gridcell', { name: /failed$/ })).toHaveCount(2);
+  });
 });
 
 test('a board with a wrong passphrase does not appear; its bench says why, the search says who is missing', async ({

@@ -8,11 +8,11 @@ const wanted = { bringUp: emptyPlan('').bringUp };
 const row = (page: Page, hostName: string) => page.locator(`tr[data-host="${hostName}"]`);
 const panel = (page: Page, hostName: string) => page.getByRole('region', { name: `Bringing up ${hostName}` });
 
-test('twelve boards from proved to ready by one press, three with faults, and the server killed in the middle', async ({
+test('seven boards from proved to ready by one press, three with faults, and the server killed in the middle', async ({
   ownApp: app,
   page,
 }) => {
-  const batch = await provedBatch(app, 12, wanted);
+  const batch = await provedBatch(app, 7, wanted);
   const spoil = (index: number, fault: string | null): Promise<unknown> =>
     app.api('POST', '/practice/actions', { do: 'spoil', nest: batch.plan.devices[index]!.nest, fault });
   await spoil(1, 'broken-download');
@@ -21,7 +21,7 @@ test('twelve boards from proved to ready by one press, three with faults, and th
   await page.goto(`${app.url}/batch/${batch.id}/bring-up`);
 
   // One press: the hands-on time of the whole batch. What it takes is counted in presses and not in seconds.
-  await page.getByRole('button', { name: 'Bring up 12' }).click();
+  await page.getByRole('button', { name: 'Bring up 7' }).click();
   await expect(
     row(page, 'tank-01')
       .getByText(/at it|begins|lists|fetches|installs|cleans/)
@@ -33,7 +33,7 @@ test('twelve boards from proved to ready by one press, three with faults, and th
   await page.goto(`${app.url}/batch/${batch.id}/bring-up`);
 
   // It goes on by itself; each board says where it is.
-  await expect(page.getByText('9 of 12', { exact: true })).toBeVisible({ timeout: 300_000 });
+  await expect(page.getByText('4 of 7', { exact: true })).toBeVisible({ timeout: 300_000 });
   await expect(page.locator('tr[data-state="hand"]')).toHaveCount(3);
   for (const [name, told] of [
     ['tank-02', /A package could not be fetched/],
@@ -44,9 +44,9 @@ test('twelve boards from proved to ready by one press, three with faults, and th
     await expect(panel(page, name)).toContainText(told);
   }
   const { boards } = await app.api<BringUp>('GET', `/batches/${batch.id}/bring-up`);
-  expect(boards.filter(({ keyOff }) => keyOff)).toHaveLength(9);
+  expect(boards.filter(({ keyOff }) => keyOff)).toHaveLength(4);
   const log = await app.api<LogEntry[]>('GET', `/log?batchId=${batch.id}&limit=500`);
-  expect(log.filter(({ kind }) => kind === 'brought-up')).toHaveLength(9);
+  expect(log.filter(({ kind }) => kind === 'brought-up')).toHaveLength(4);
 
   // One is mended, of one it is said that it may stay so.
   await spoil(1, null);
@@ -57,10 +57,10 @@ test('twelve boards from proved to ready by one press, three with faults, and th
   await panel(page, 'tank-05').getByLabel('It may stay so, because').fill('for visitors');
   await panel(page, 'tank-05').getByRole('button', { name: 'Leave it out' }).click();
   await expect(row(page, 'tank-05')).toHaveAttribute('data-state', 'ready', { timeout: 120_000 });
-  await expect(page.getByText('11 of 12', { exact: true })).toBeVisible();
+  await expect(page.getByText('6 of 7', { exact: true })).toBeVisible();
 
   await stage(page, 'Hand over');
-  await expect(page.getByRole('button', { name: 'Note 11 as handed over' })).toBeEnabled();
+  await expect(page.getByRole('button', { name: 'Note 6 as handed over' })).toBeEnabled();
   await stage(page, 'Bring up');
 
   // Of the one that is left a person has a look of their own, and wants it in the record.

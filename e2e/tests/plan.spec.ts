@@ -1,7 +1,7 @@
 import { execFileSync } from 'node:child_process';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { baseImage, expect, test, type Page } from '../helpers/app';
+import { expect, smallImage, test, type Page } from '../helpers/app';
 import { readyBatch, tryKeys } from '../helpers/ready';
 import { armRound, handOverPart, part, pick, saved, setPace, stage } from '../helpers/steps';
 
@@ -57,7 +57,7 @@ test('a new user plans the hatchery’s twelve boards from an empty database wit
   // The image first: it is read while the rest is typed.
   await hands.command('add an i');
   await focused('Path or address of the file');
-  await hands.paste(baseImage);
+  await hands.paste(smallImage);
   await hands.press('Enter');
   await hands.command('add dev');
   await focused('Pattern');

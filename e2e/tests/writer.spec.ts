@@ -5,7 +5,7 @@ import { createServer } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import type { Image } from '@nest-mark/core';
-import { baseImage, expect, smallImage, test, type Page } from '../helpers/app';
+import { expect, smallImage, test, wholeImage, type Page } from '../helpers/app';
 import { readyBatch } from '../helpers/ready';
 import { armRound, pick, setPace, slotsTake, stage } from '../helpers/steps';
 
@@ -25,6 +25,9 @@ async function freshCards(page: Page): Promise<void> {
   await page.getByRole('button', { name: 'Take out all that can be pulled' }).click();
   await page.getByRole('button', { name: 'Put fresh cards into empty slots' }).click();
 }
+
+// Long enough to be broken off in the middle.
+test.use({ shelf: wholeImage });
 
 test('twelve cards in rounds, one that dies in the middle and one that is pulled: each is told in words that say what to do, and all are written in the end', async ({
   app,
@@ -97,7 +100,7 @@ test('an image is dropped into the page with its list of digests, is broken off 
   await page.getByLabel('What are these devices called together?').fill('Tanks');
   await page.keyboard.press('Enter');
   await stage(page, 'Images');
-  const image = readFileSync(baseImage);
+  const image = readFileSync(wholeImage);
   const digest = createHash('sha256').update(image).digest('hex');
   // By their paths: octets that are handed to the browser take as long as the machine is busy.
   const named = (name: string, content: Uint8Array | string): string => {

@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Batch, BatchProgress } from '@nest-mark/core';
-import { baseImage, expect, test, type Page } from '../helpers/app';
+import { expect, smallImage, test, type Page } from '../helpers/app';
 import { readyBatch } from '../helpers/ready';
 import { choose, part, parts, stage, stages, headingOf } from '../helpers/steps';
 
@@ -77,7 +77,7 @@ test('from an empty database the line leads to four verified cards; what is type
   await says(/^Put an image onto the shelf/);
   await press();
   await focused('Path or address of the file');
-  await page.keyboard.insertText(baseImage);
+  await page.keyboard.insertText(smallImage);
   await page.keyboard.press('Enter');
 
   // What the findings ask for, in their order, whatever that is.

@@ -31,7 +31,7 @@ const forStart = [
 ];
 const forTest = [
   ...forStart,
-  ['chromium', 'chromium'],
+  ['chromium-headless-shell', 'chromium-headless-shell'],
   ['openssh-client', 'ssh'],
   ['wpasupplicant', 'wpa_passphrase'],
   ['network-manager', 'nmcli'],

@@ -68,9 +68,10 @@ export function makeApp({ routes, inFlight, events, admission, logger, webFolder
   });
   mount(api, routes, inFlight);
   api.get('/events', eventStream(events));
-  const description = openApi(routes);
+  // Few ask for it, and it takes as long as the rest of a start.
+  let description: object | null = null;
   api.get('/openapi.json', (_request, response) => {
-    response.json(description);
+    response.json((description ??= openApi(routes)));
   });
   api.use(() => {
     throw problem('no-such-path');

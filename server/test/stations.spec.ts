@@ -129,6 +129,30 @@ describe('two stations on one database', () => {
     await server.act({ do: 'pullIdle' });
   });
 
+  it('hears the figures of forty cards from the other one: they are more than a notification takes as they are', async () => {
+    const { rounds } = await server.ok<BatchProgress>('GET', `/batches/${batch.id}/progress`);
+    const [card] = rounds[0]!.cards;
+    const round: Round = { ...rounds[0]!, cards: Array.from({ length: 40 }, () => card!) };
+    expect(JSON.stringify(round).length).toBeGreaterThan(8000);
+    const heard: unknown[] = [];
+    const stopListening = second.domains.platform.events.listen(({ text }) => heard.push(text));
+    server.domains.platform.events.tell({ type: 'round', round });
+    await server.until(() =>
+      Promise.resolve(
+        heard.some((text) => (JSON.stringify(text).match(/verified/g) ?? []).length >= 40) ? true : null,
+      ),
+    );
+    stopListening();
+  });
+
+  it('does what was queued while the database could call nobody', async () => {
+    const listening = `select pid from pg_stat_activity where datname = current_database() and query like 'LISTEN "jobs:insert"%'`;
+    const { rows } = await server.knex.raw<{ rows: { pid: number }[] }>(listening);
+    expect(rows.length).toBeGreaterThan(0);
+    await server.knex.raw(`select pg_terminate_backend(pid) from (${listening}) as listening`);
+    expect((await server.search(batch.id, `${here}.0/24`)).state).toBe('done');
+  });
+
   it('a second process of one name is refused, and stops when it finds its place taken', async () => {
     await expect(server.beside(there, folder, { station: 'second' })).rejects.toThrow('running already');
     await expect(server.beside(there, folder, { station: 'Bad_Name%' })).rejects.toThrow(

@@ -34,6 +34,7 @@ import { problemsOfRoute } from '../../src/platform/http/openapi';
 import type { Route } from '../../src/platform/http/route';
 import type { ArmedCard } from '../../src/rounds/repository';
 import { startServer, type RunningServer, type ServerOptions } from '../../src/run';
+import { template } from './template';
 
 /** The practice image of the demo, with everything that its bench is made for. */
 export const demoImage = join(__dirname, '../../../data/base/practice-os.img.xz');
@@ -134,12 +135,12 @@ export interface Answer<T> {
   headers: Headers;
 }
 
-/** Makes a database of its own for a test file. */
-async function emptyDatabase(): Promise<{ url: string; database: string }> {
+/** Makes a database of its own for a test file. @param from what it is copied from; else it has no tables */
+async function newDatabase(from?: string): Promise<{ url: string; database: string }> {
   for (const made of [baseImage, demoImage, searchProgram])
     if (!existsSync(made)) throw new Error(`${made} is missing. Run npm test, which makes it.`);
   const database = `t_${randomUUID().replaceAll('-', '')}`;
-  await onCluster(`create database ${database}`);
+  await onCluster(`create database ${database}${from ? ` template ${from}` : ''}`);
   return { url: clusterUrl().replace(/\/[^/]*$/, `/${database}`), database };
 }
 
@@ -154,7 +155,7 @@ export class TestServer {
   ) {}
 
   static async start(network: string, change: Partial<ServerOptions> = {}): Promise<TestServer> {
-    const { url, database } = await emptyDatabase();
+    const { url, database } = await newDatabase(await template(clusterUrl()));
     const folder = mkdtempSync(join(tmpdir(), 'nest-mark-server-'));
     const running = await TestServer.run(network, url, folder, change);
     return new TestServer(network, url, folder, database, running);
@@ -162,7 +163,7 @@ export class TestServer {
 
   /** An empty database, and how to start servers on it; none runs yet. */
   static async empty(): Promise<Pick<TestServer, 'beside' | 'end'>> {
-    const { url, database } = await emptyDatabase();
+    const { url, database } = await newDatabase();
     return {
       beside: (network, folder, change) => TestServer.run(network, url, folder, change),
       end: () => onCluster(`drop database ${database} with (force)`),

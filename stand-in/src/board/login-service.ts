@@ -1,4 +1,3 @@
-import { generateKeyPairSync } from 'node:crypto';
 import ssh2, { type AuthContext, type Connection, type Session } from 'ssh2';
 import type { BoardSystem } from '../system/board-system';
 import { runCommand, serveShell } from './commands';
@@ -154,10 +153,7 @@ function serve(
 }
 
 /** A board that got no host key makes one of its own, as real ones do. */
-const ownKey = (): string =>
-  generateKeyPairSync('rsa', { modulusLength: 2048 })
-    .privateKey.export({ type: 'pkcs1', format: 'pem' })
-    .toString();
+const ownKey = (): string => ssh2.utils.generateKeyPairSync('ed25519').private;
 
 /** A login service that runs. */
 export interface LoginService {

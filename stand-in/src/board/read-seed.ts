@@ -1,4 +1,4 @@
-import { load, YAMLException } from 'js-yaml';
+import { loadAll, YAML11_SCHEMA, YAMLException } from 'js-yaml';
 import * as z from 'zod';
 import { blank, readText, type BoardSettings, type Call, type CardFiles } from './settings';
 
@@ -83,9 +83,12 @@ const NetworkConfigSchema = z.union([
 function parse<T>(name: string, text: string | null, schema: z.ZodType<T>, ignored: string[]): T | null {
   if (text === null) return null;
   try {
-    const parsed = schema.safeParse(load(text));
-    if (parsed.success) return parsed.data;
-    ignored.push(`${name}: ${z.prettifyError(parsed.error)}`);
+    // As the boards' own reader has it, a text without a document is empty, and one with two is none.
+    const documents = loadAll(text, { schema: YAML11_SCHEMA });
+    const parsed = schema.safeParse(documents[0]);
+    if (documents.length > 1) ignored.push(`${name}: more than one document`);
+    else if (parsed.success) return parsed.data;
+    else ignored.push(`${name}: ${z.prettifyError(parsed.error)}`);
   } catch (error) {
     if (!(error instanceof YAMLException)) throw error;
     ignored.push(`${name}: ${error.reason}`);

@@ -3,6 +3,7 @@ import { setTimeout as pause } from 'node:timers/promises';
 import { ServerEventSchema, type ServerEvent } from '@nest-mark/core';
 import * as z from 'zod';
 import type { Hearing } from '../database/listener';
+import { unpacked } from './packed';
 import { EVENT_CHANNEL, FIGURE_CHANNEL, type EventRepository, type KeptEvent } from './repository';
 
 /** Milliseconds before what could not be kept is tried again. */
@@ -128,7 +129,7 @@ export class EventHub {
 
   private hearFigures(payload: string): void {
     try {
-      const { from, event } = FiguresSchema.parse(JSON.parse(payload));
+      const { from, event } = FiguresSchema.parse(JSON.parse(unpacked(payload)));
       if (from !== this.station) this.emit(null, event);
     } catch {
       // Another version's figures: the next state in the table tells.

@@ -1,5 +1,6 @@
 import type { Knex } from 'knex';
 import type { ServerEvent } from '@nest-mark/core';
+import { packed } from './packed';
 
 export interface KeptEvent {
   id: number;
@@ -10,9 +11,6 @@ export interface KeptEvent {
 export const EVENT_CHANNEL = 'nest_event';
 /** Channel of what is not kept. */
 export const FIGURE_CHANNEL = 'nest_figures';
-
-/** Octets that one notification may have (PostgreSQL documentation, NOTIFY: below 8000). */
-const MOST_OCTETS = 7900;
 
 /**
  * Events that browsers can take up again. Numbers are given out under a lock, so that whoever has seen one has seen
@@ -30,10 +28,10 @@ export class EventRepository {
     );
   }
 
-  /** Tells the other stations figures that nobody needs later. Too long ones are left out. */
+  /** Tells the other stations figures that nobody needs later. Those of hundreds of cards at once are left out. */
   async tell(from: string, event: ServerEvent): Promise<void> {
-    const payload = JSON.stringify({ from, event });
-    if (Buffer.byteLength(payload) > MOST_OCTETS) return;
+    const payload = packed(JSON.stringify({ from, event }));
+    if (payload === null) return;
     await this.knex.raw(`select pg_notify('${FIGURE_CHANNEL}', ?)`, [payload]);
   }
 

@@ -66,6 +66,9 @@ export interface Queue {
   stop(): Promise<void>;
 }
 
+/** Milliseconds between two looks for jobs whose call was missed. */
+const LOOK_EVERY = 10_000;
+
 /** Milliseconds before the queue is started again that gave up because the database was away. */
 const START_AGAIN = 500;
 
@@ -89,6 +92,9 @@ async function startLane(
       taskList: { [name]: (payload) => perform(JobSchema.parse(payload).runId) },
       logger,
       concurrency,
+      // Who queues a job calls (NOTIFY). Looking too is for calls that were missed, and each of a lane's places looks for
+      // itself: at the default of two seconds all of them asked 26 times a second, for ever.
+      pollInterval: LOOK_EVERY,
       noHandleSignals: true,
       // With the defaults a finished job can stay locked at shutdown.
       preset: { worker: { completeJobBatchDelay: 0, failJobBatchDelay: 0 } },
