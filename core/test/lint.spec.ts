@@ -1,5 +1,13 @@
 import { execFileSync, spawnSync } from 'node:child_process';
-import { copyFileSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import {
+  copyFileSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 
@@ -50,6 +58,29 @@ describe('lint', () => {
       expect(said[name]!.length).toBeGreaterThan(0);
       expect(said[name]![0]).toMatch(new RegExp(`^${rule}: `));
       expect(said[name]![0]).toContain(words);
+    }
+  });
+
+  it('gives each folder one place, and CONTRIBUTING names it', () => {
+    const { coreOrder, serverOrder } = JSON.parse(
+      execFileSync(
+        process.execPath,
+        ['--input-type=module', '-e', `console.log(JSON.stringify(await import('./order.mjs')))`],
+        { cwd: join(root, 'scripts/lint'), encoding: 'utf8' },
+      ),
+    ) as Record<string, string[][]>;
+    const text = readFileSync(join(root, 'CONTRIBUTING.md'), 'utf8');
+    for (const [folder, order] of [
+      ['core/src', coreOrder!.flat()],
+      ['server/src', serverOrder!.flat()],
+    ] as const) {
+      expect(new Set(order).size).toBe(order.length);
+      const [part = ''] = text.slice(text.indexOf(`Inside \`${folder}\``)).split('\n\n');
+      const named = [...part.matchAll(/`([^`]*)`/g)].flatMap(([, names = '']) => names.split(/[\s/]+/));
+      for (const { name } of readdirSync(join(root, folder), { withFileTypes: true }).filter((entry) =>
+        entry.isDirectory(),
+      ))
+        expect(named).toContain(name);
     }
   });
 
