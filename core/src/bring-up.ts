@@ -5,7 +5,7 @@ export * from './bringup/job';
 export * from './bringup/model';
 export { stepOf } from './bringup/own-step';
 export * from './bringup/readers';
-export * from './bringup/shell-text';
+export * from './formats/shell/word';
 export { readBootConfig, writeBootConfig } from './bringup/steps/boot-lines';
 export * from './bringup/steps/index';
 export { keyOffCommand } from './bringup/steps/key-off';

@@ -11,7 +11,7 @@ import { emptyPlan } from '../src/plan/model';
 import { readOwnSteps, ownStepsText } from '../src/plan/own-step';
 import { plainOutput, questionScript, readAnswers, struckOut } from '../src/bringup/ask';
 import { jobPlaces, jobQuestion, readJob, readProgress } from '../src/bringup/job';
-import type { Answer } from '../src/bringup/model';
+import type { BoardAnswer } from '../src/bringup/model';
 import {
   hasShell,
   readAccounts,
@@ -27,7 +27,7 @@ import {
   readUnits,
   readUpgrades,
 } from '../src/bringup/readers';
-import { shellWord } from '../src/bringup/shell-text';
+import { shellWord } from '../src/formats/shell/word';
 import { readBootConfig } from '../src/bringup/steps/boot-lines';
 import { shippedSteps, stepsOf } from '../src/bringup/steps/index';
 import { screensOf } from '../src/bringup/steps/remote-screen';
@@ -264,7 +264,7 @@ const expected: Expected = {
   benchKey: 'AAAAbench',
 };
 const step = (id: string) => shippedSteps.find((one) => one.id === id)!;
-const judge = (id: string, texts: Record<string, string | Answer>, now = 0, wanted = expected) =>
+const judge = (id: string, texts: Record<string, string | BoardAnswer>, now = 0, wanted = expected) =>
   step(id).judge({
     answers: new Map(
       Object.entries(texts).map(([key, text]) => [key, typeof text === 'string' ? { code: 0, text } : text]),
@@ -272,10 +272,10 @@ const judge = (id: string, texts: Record<string, string | Answer>, now = 0, want
     expected: wanted,
     now,
   });
-const no: Answer = { code: 1, text: '' };
+const no: BoardAnswer = { code: 1, text: '' };
 
 describe('a boot configuration as a board tells it', () => {
-  const told = (text: string, more: { path?: string; size?: number } = {}): Answer => ({
+  const told = (text: string, more: { path?: string; size?: number } = {}): BoardAnswer => ({
     code: 0,
     text: `${more.path ?? '/boot/firmware/config.txt'}\n${String(more.size ?? Buffer.byteLength(text))}\n${Buffer.from(text).toString('base64').replace(/.{76}/g, '$&\n')}\n`,
   });
@@ -500,7 +500,7 @@ describe('what a step makes of the answers', () => {
       service: 'enabled\nactive',
       met: 'hub\t900',
     };
-    const says = (change: Record<string, string | Answer>): string => {
+    const says = (change: Record<string, string | BoardAnswer>): string => {
       const { verdict, text } = judge('vpn', { ...sound, ...change }, 1000, wanted);
       return `${verdict}: ${text}`;
     };
@@ -516,7 +516,7 @@ describe('what a step makes of the answers', () => {
     expect(says({ file: file.replace('600 0', '644 0') })).toMatch(/^to-do: Others than root/);
     expect(says({ service: 'disabled\nactive' })).toMatch(/^to-do: .*does not start with the board/);
     expect(says({ service: 'enabled\ninactive' })).toMatch(/^to-do: .*not running/);
-    const told = (met: string | Answer): string[] =>
+    const told = (met: string | BoardAnswer): string[] =>
       judge('vpn', { ...sound, met }, 1000, wanted).findings.map(
         ({ severity, text }) => `${severity}: ${text}`,
       );
@@ -540,7 +540,7 @@ describe('what a step makes of the answers', () => {
       'screen-service': 'enabled\nactive',
       'screen-listens': '   1: 0100007F:0D3D 00000000:0000 0A 00000000:00000000 00:00000000 00000000 0 0 1 1',
     };
-    const says = (change: Record<string, string | Answer>): string => {
+    const says = (change: Record<string, string | BoardAnswer>): string => {
       const { verdict, text } = judge('screen-set-up', { ...sound, ...change }, 0, {
         ...expected,
         screen: true,

@@ -5,7 +5,8 @@ import { toHex, utf8 } from '../src/bytes';
 import { mergeBootLines, readBootLines } from '../src/firstboot/boot-config';
 import { cardFilesOf } from '../src/firstboot/card-files';
 import { addWords, commandLinePath, wordsOfCommandLine } from '../src/firstboot/command-line';
-import { handSteps, shellWord } from '../src/firstboot/hand-steps';
+import { handSteps } from '../src/firstboot/hand-steps';
+import { typedWord } from '../src/formats/shell/word';
 import { keyfileSsid, wifiKeyfile, wiredKeyfile } from '../src/firstboot/keyfile';
 import { readKeyfile, ssidOfKeyfile, unescaped } from '../src/formats/keyfile/read';
 import type { BaseFiles, FirstBootSettings, NetworkSettings } from '../src/firstboot/settings';
@@ -454,7 +455,7 @@ describe('steps by hand', () => {
       fc.property(
         fc.string({ unit: 'grapheme' }).filter((text) => !text.includes('\0')),
         (text) => {
-          expect(run('sh', ['-c', `printf %s ${shellWord(text)}`])).toBe(text);
+          expect(run('sh', ['-c', `printf %s ${typedWord(text)}`])).toBe(text);
         },
       ),
       { numRuns: 60 },

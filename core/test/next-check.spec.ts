@@ -1,13 +1,13 @@
 import fc from 'fast-check';
-import { after, minutesLeft, nextCheck, normal, type Asked, type Chances } from '../src/find';
+import { after, minutesLeft, nextCheck, normal, type AskedCheck, type Chances } from '../src/find';
 
 const SURE = 0.999;
 
 /** Minutes that a way of asking takes on the average until the cause is known, or nothing more can be. */
 function minutesOf<C extends string, K extends string>(
   chances: Chances<C>,
-  checks: readonly Asked<C, K>[],
-  choose: (chances: Chances<C>, checks: readonly Asked<C, K>[]) => K | null,
+  checks: readonly AskedCheck<C, K>[],
+  choose: (chances: Chances<C>, checks: readonly AskedCheck<C, K>[]) => K | null,
 ): number {
   const chosen = choose(chances, checks);
   const check = checks.find(({ id }) => id === chosen);
@@ -22,7 +22,7 @@ function minutesOf<C extends string, K extends string>(
 
 const advised = <C extends string, K extends string>(
   chances: Chances<C>,
-  checks: readonly Asked<C, K>[],
+  checks: readonly AskedCheck<C, K>[],
 ): K | null => {
   const advice = nextCheck(chances, checks, SURE);
   return advice.kind === 'ask' ? advice.check : null;
@@ -31,7 +31,7 @@ const advised = <C extends string, K extends string>(
 /** The least that any way takes, by trying every one. */
 function least<C extends string, K extends string>(
   chances: Chances<C>,
-  checks: readonly Asked<C, K>[],
+  checks: readonly AskedCheck<C, K>[],
 ): number {
   if (chances.some(({ chance }) => chance >= SURE)) return 0;
   let best = Infinity;
@@ -58,7 +58,7 @@ describe('the next check', () => {
         (looks, elsewhere) => {
           const causes = looks.map(({ odds }, at) => ({ id: `c${String(at)}`, odds }));
           const chances = normal([...causes, { id: 'unknown', odds: elsewhere }]);
-          const checks = looks.map((look, at): Asked => ({
+          const checks = looks.map((look, at): AskedCheck => ({
             id: `k${String(at)}`,
             minutes: look.minutes,
             yes: (cause) => (cause === `c${String(at)}` ? 1 : 0),
@@ -111,7 +111,7 @@ describe('the next check', () => {
         (odds, looks) => {
           const ids = odds.map((_, at) => `c${String(at)}`);
           const chances = normal(ids.map((id, at) => ({ id, odds: odds[at]! })));
-          const checks = looks.map((look, at): Asked => ({
+          const checks = looks.map((look, at): AskedCheck => ({
             id: `k${String(at)}`,
             minutes: look.minutes,
             yes: (cause) => (look.set >> Number(cause.slice(1))) & 1,
@@ -137,7 +137,7 @@ describe('the next check', () => {
       { id: 'a', odds: 1 },
       { id: 'b', odds: 1 },
     ]);
-    const idle: Asked[] = [{ id: 'idle', minutes: 1, yes: () => 0.5 }];
+    const idle: AskedCheck[] = [{ id: 'idle', minutes: 1, yes: () => 0.5 }];
     expect(nextCheck(chances, idle, 0.9)).toEqual({ kind: 'open' });
     expect(nextCheck(chances, [], 0.9)).toEqual({ kind: 'open' });
     expect(

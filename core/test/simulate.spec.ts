@@ -1,13 +1,13 @@
 import fc from 'fast-check';
-import { simulate, SimulationError, type Job, type Run, type Step } from '../src/forecast/simulate';
+import { simulate, SimulationError, type Job, type Run, type SimulatedStep } from '../src/forecast/simulate';
 
-const step = (name: string, seconds: number, take: string[] = [], give: string[] = take): Step => ({
+const step = (name: string, seconds: number, take: string[] = [], give: string[] = take): SimulatedStep => ({
   name,
   take,
   work: { seconds },
   give,
 });
-const job = (id: string, ...steps: Step[]): Job => ({ id, after: [], steps });
+const job = (id: string, ...steps: SimulatedStep[]): Job => ({ id, after: [], steps });
 const machines = (count: number) => ({
   resources: new Map([['machine', count]]),
   flows: new Map<string, number>(),
@@ -81,7 +81,7 @@ describe('the simulation against closed forms', () => {
 
   it('a late user of the line: worked by hand', () => {
     // a has 100 alone for 2 s at 20: 60 left. Then both share: b's 30 take 3 s at 10, a has 30 left: 1.5 s at 20.
-    const flow = (amount: number): Step['work'] => ({ flow: 'line', amount, most: 100 });
+    const flow = (amount: number): SimulatedStep['work'] => ({ flow: 'line', amount, most: 100 });
     const jobs = [
       job('a', { name: 'load', take: [], work: flow(100), give: [] }),
       job('b', step('wait', 2), { name: 'load', take: [], work: flow(30), give: [] }),
@@ -206,7 +206,7 @@ describe('the simulation keeps its promises', () => {
   it('says so when something is missing, has no rate, or waits for ever', () => {
     const bench = { resources: new Map([['a', 1]]), flows: new Map([['line', 0]]) };
     expect(() => simulate([job('x', step('s', 1, ['b']))], bench)).toThrow('no b on the bench');
-    const flow: Step = { name: 's', take: [], work: { flow: 'line', amount: 1, most: 1 }, give: [] };
+    const flow: SimulatedStep = { name: 's', take: [], work: { flow: 'line', amount: 1, most: 1 }, give: [] };
     expect(() => simulate([job('x', flow)], bench)).toThrow('no rate');
     const ring: Job[] = [
       { ...job('x', step('s', 1)), after: ['y'] },

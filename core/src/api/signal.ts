@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { LoginWaySchema } from './bring-up';
-import { PlaceSchema, ReadingSchema } from '../signal/model';
+import { WalkPlaceSchema, ReadingSchema } from '../signal/model';
 
 /** Messages about the signal where boards will be. */
 
@@ -13,8 +13,8 @@ export type SignalView = z.infer<typeof SignalViewSchema>;
 
 /** To listen at a place: with an adapter of this computer, or with a proved board that is there. */
 export const ListenAtSchema = z.discriminatedUnion('sensor', [
-  z.object({ sensor: z.literal('adapter'), place: PlaceSchema, adapter: z.string().min(1).max(32) }),
-  z.object({ sensor: z.literal('board'), place: PlaceSchema, deviceId: z.uuid(), way: LoginWaySchema }),
+  z.object({ sensor: z.literal('adapter'), place: WalkPlaceSchema, adapter: z.string().min(1).max(32) }),
+  z.object({ sensor: z.literal('board'), place: WalkPlaceSchema, deviceId: z.uuid(), way: LoginWaySchema }),
 ]);
 export type ListenAt = z.infer<typeof ListenAtSchema>;
 

@@ -17,10 +17,10 @@ export const PlaceSchema = z.object({
 export type Place = z.infer<typeof PlaceSchema>;
 
 /** By which of this computer's interfaces a subnet is reached; null where that is not known. */
-export const WaySchema = z.object({
+export const NetworkWaySchema = z.object({
   way: z.object({ interface: z.string(), gateway: z.string().nullable() }).nullable(),
 });
-export type Way = z.infer<typeof WaySchema>;
+export type NetworkWay = z.infer<typeof NetworkWaySchema>;
 export const WayQuerySchema = z.object({ subnet: z.string().max(64) });
 
 export const StartWatchSchema = z.object({

@@ -1,5 +1,5 @@
-import type { Answer, Answers, Question } from './model';
-import { shellWord } from './shell-text';
+import type { BoardAnswer, Answers, Question } from './model';
+import { shellWord } from '../formats/shell/word';
 
 /**
  * Many questions in one script, so that a board is asked all of them in one go. Each answer stands between two lines
@@ -38,7 +38,7 @@ ask() {
 
 /** Reads what the script printed; a question without its second line was not answered. */
 export function readAnswers(output: string, mark: string, questions: readonly Question[]): Answers {
-  const answers = new Map<string, Answer>();
+  const answers = new Map<string, BoardAnswer>();
   for (const { id } of questions) {
     const begin = `\n${mark} ${id} begin\n`;
     const from = output.indexOf(begin);

@@ -1,4 +1,4 @@
-import { shellWord } from './shell-text';
+import { shellWord } from '../formats/shell/word';
 
 /**
  * Work on a board that takes minutes: it runs as a service of the board's own, so that a cut line harms nothing, and it

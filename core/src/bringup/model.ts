@@ -14,7 +14,7 @@ export interface Question {
 }
 
 /** What a board answered. */
-export interface Answer {
+export interface BoardAnswer {
   /** Exit code; null when it was not asked or did not answer. */
   code: number | null;
   /** What it printed, both streams, without secrets. */
@@ -22,7 +22,7 @@ export interface Answer {
 }
 
 /** Answers by the question's id. */
-export type Answers = ReadonlyMap<string, Answer>;
+export type Answers = ReadonlyMap<string, BoardAnswer>;
 
 /** What a check of a running board says. */
 export interface BoardFinding {
@@ -111,4 +111,5 @@ export function said(answers: Answers, id: string): string | null {
 }
 
 /** The last line of an answer, short enough for a sentence. */
-export const answersText = ({ text }: Answer): string => text.trim().split('\n').at(-1)?.slice(0, 160) ?? '';
+export const answersText = ({ text }: BoardAnswer): string =>
+  text.trim().split('\n').at(-1)?.slice(0, 160) ?? '';

@@ -67,14 +67,14 @@ export const readSshd = (text: string): Map<string, string> =>
     }),
   );
 
-export interface SavedNetwork {
+export interface ConfiguredNetwork {
   hex: string;
   shown: string;
   /** Null where its program has none. */
   priority: number | null;
 }
 
-const saved = (name: Uint8Array, priority: number | null): SavedNetwork => ({
+const saved = (name: Uint8Array, priority: number | null): ConfiguredNetwork => ({
   hex: toHex(name),
   shown: textOrNull(name) ?? toHex(name),
   priority,
@@ -87,8 +87,8 @@ export const FILE_LINE = '== ';
  * Networks that a board has saved: files of NetworkManager and of wpa_supplicant without their secrets, each after a
  * line with its path.
  */
-export function readSavedNetworks(text: string): SavedNetwork[] {
-  const found: SavedNetwork[] = [];
+export function readSavedNetworks(text: string): ConfiguredNetwork[] {
+  const found: ConfiguredNetwork[] = [];
   for (const part of `\n${text}`.split(`\n${FILE_LINE}`).slice(1)) {
     const [path = '', ...lines] = part.split('\n');
     const content = lines.join('\n');

@@ -99,7 +99,7 @@ const usable = (radio: boolean, said: readonly Said[]): CheckId[] =>
   );
 
 /** How far a case is: how probable each cause is, and what to do next. */
-export interface Judged {
+export interface JudgedCase {
   /** Most probable first. */
   chances: Chances<CauseId>;
   advice: Advice<CauseId, CheckId>;
@@ -115,7 +115,7 @@ export function judge(
   said: readonly Said[],
   inVain: readonly CauseId[] = [],
   odds: (cause: CauseId) => number = (cause) => causes[cause].odds,
-): Judged {
+): JudgedCase {
   const radio = boards[0]?.network != null;
   const left = possible(radio).filter((id) => !inVain.includes(id));
   if (left.length === 0) return { chances: [], advice: { kind: 'open' } };

@@ -67,7 +67,7 @@ export interface Weighed<C extends string = string> {
 }
 
 /** A check as the choice among them needs it. */
-export interface Asked<C extends string = string, K extends string = string> {
+export interface AskedCheck<C extends string = string, K extends string = string> {
   id: K;
   /** Minutes of a person's time, walking and hands included. */
   minutes: number;

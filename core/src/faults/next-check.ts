@@ -1,4 +1,4 @@
-import type { Answer, Asked, Weighed } from './model';
+import type { Answer, AskedCheck, Weighed } from './model';
 
 /** How probable each cause is; sums to 1. */
 export type Chances<C extends string> = readonly { id: C; chance: number }[];
@@ -20,7 +20,7 @@ export function normal<C extends string>(weights: readonly Weighed<C>[]): Chance
 /** How often an answer is given, and what the chances are after it (Bayes' theorem). */
 export function after<C extends string>(
   chances: Chances<C>,
-  { yes }: Pick<Asked<C>, 'yes'>,
+  { yes }: Pick<AskedCheck<C>, 'yes'>,
   answer: Exclude<Answer, 'unsure'>,
 ): { often: number; chances: Chances<C> } {
   const weights = chances.map(({ id, chance }) => ({
@@ -38,10 +38,10 @@ const most = <C extends string>(chances: Chances<C>): number =>
 function settles<C extends string>(
   { id, chance }: Chances<C>[number],
   chances: Chances<C>,
-  checks: readonly Asked<C>[],
+  checks: readonly AskedCheck<C>[],
   sure: number,
-): Asked<C> | undefined {
-  let best: Asked<C> | undefined;
+): AskedCheck<C> | undefined {
+  let best: AskedCheck<C> | undefined;
   for (const check of checks) {
     const { minutes, yes } = check;
     if (best && minutes >= best.minutes) continue;
@@ -61,13 +61,13 @@ function settles<C extends string>(
  */
 export function minutesLeft<C extends string>(
   chances: Chances<C>,
-  checks: readonly Asked<C>[],
+  checks: readonly AskedCheck<C>[],
   sure: number,
 ): number {
   if (most(chances) >= sure) return 0;
   const live = chances.filter(({ chance }) => chance > NEGLIGIBLE);
   // One look may settle two: of the last two causes it names one or the other.
-  const chanceOf = new Map<Asked<C>, number>();
+  const chanceOf = new Map<AskedCheck<C>, number>();
   let open = 0;
   for (const { id, chance } of live) {
     const check = settles({ id, chance }, live, checks, sure);
@@ -103,7 +103,7 @@ export type Advice<C extends string, K extends string> =
  */
 export function nextCheck<C extends string, K extends string>(
   chances: Chances<C>,
-  checks: readonly Asked<C, K>[],
+  checks: readonly AskedCheck<C, K>[],
   sure: number,
 ): Advice<C, K> {
   const found = chances.find(({ chance }) => chance >= sure);

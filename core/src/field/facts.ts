@@ -3,7 +3,7 @@ import type { Device, Plan } from '../plan/model';
 import type { ShelvedNetwork } from '../wifi/network';
 import { batteryLife, usualMilliamp, type Life } from './battery';
 import type { FieldPlan } from './model';
-import type { Standing } from './rehearsal';
+import type { RehearsalStanding } from './rehearsal';
 
 /** One board that goes. */
 export interface FieldBoard {
@@ -21,7 +21,7 @@ export interface FieldFacts {
   /** The network that serves in the field. */
   network: ShelvedNetwork | null;
   boards: readonly FieldBoard[];
-  rehearsal: Standing;
+  rehearsal: RehearsalStanding;
   /** When the bundle was taken last; null for never. */
   bundleAt: number | null;
   /** Whether the plan and the network are as they were then. */

@@ -62,7 +62,7 @@ export interface Since {
   writtenAt: ReadonlyMap<string, number>;
 }
 
-export interface Standing {
+export interface RehearsalStanding {
   standing: 'none' | 'failed' | 'lapsed' | 'passed';
   why: string;
 }
@@ -71,7 +71,7 @@ export interface Standing {
 export function rehearsalStanding(
   rehearsals: readonly Rehearsal[],
   { network, deviceIds, writtenAt }: Since,
-): Standing {
+): RehearsalStanding {
   const tried = rehearsals.filter(({ purpose, endedAt }) => purpose === 'rehearsal' && endedAt !== null);
   const newest = tried.reduce<Rehearsal | null>(
     (best, one) => (best === null || one.begunAt > best.begunAt ? one : best),

@@ -1,4 +1,5 @@
 import { textOrNull } from '../bytes';
+import { typedWord } from '../formats/shell/word';
 import { keyfileSsid } from './keyfile';
 import type { FirstBootSettings, NetworkSettings } from './settings';
 import { rootRights } from './user-rights';
@@ -19,10 +20,6 @@ export const handWayTitles: Record<HandWay, string> = {
   'other-board': 'In another board of the same model',
 };
 
-/** A word for a POSIX shell: in single quotes, which know no escapes (POSIX.1-2017, XCU section 2.2.2). */
-export const shellWord = (text: string): string =>
-  /^[A-Za-z0-9_./:@%+,=-]+$/.test(text) ? text : `'${text.replace(/'/g, `'\\''`)}'`;
-
 const begin: Record<HandWay, string[]> = {
   wire: [
     'Plug the board into the network by cable, then power it.',
@@ -41,7 +38,7 @@ const begin: Record<HandWay, string[]> = {
 
 function ssidWord({ ssid }: NetworkSettings): string | null {
   const text = textOrNull(ssid);
-  return text === null ? null : shellWord(text);
+  return text === null ? null : typedWord(text);
 }
 
 function networkStep(network: NetworkSettings): HandStep {
@@ -56,8 +53,8 @@ function networkStep(network: NetworkSettings): HandStep {
     security === 'open'
       ? ''
       : security === 'wep'
-        ? ` wifi-sec.key-mgmt none wifi-sec.wep-key-type key wifi-sec.wep-key0 ${shellWord(key)}`
-        : ` wifi-sec.key-mgmt ${security === 'wpa3-sae' ? 'sae' : 'wpa-psk'} wifi-sec.psk ${shellWord(key)}`;
+        ? ` wifi-sec.key-mgmt none wifi-sec.wep-key-type key wifi-sec.wep-key0 ${typedWord(key)}`
+        : ` wifi-sec.key-mgmt ${security === 'wpa3-sae' ? 'sae' : 'wpa-psk'} wifi-sec.psk ${typedWord(key)}`;
   return {
     text: 'Add the network. A board that already reaches you over another network stays there until this one has a higher priority.',
     commands: [
@@ -72,15 +69,15 @@ function networkStep(network: NetworkSettings): HandStep {
  */
 export function handSteps(settings: FirstBootSettings, way: HandWay): HandStep[] {
   const { user, hostName, hostKey } = settings;
-  const name = shellWord(user.name);
+  const name = typedWord(user.name);
   const key = '/etc/ssh/ssh_host_ed25519_key';
   return [
     ...begin[way].map((text) => ({ text, commands: [] })),
-    { text: 'Give it its name.', commands: [`sudo hostnamectl set-hostname ${shellWord(hostName)}`] },
+    { text: 'Give it its name.', commands: [`sudo hostnamectl set-hostname ${typedWord(hostName)}`] },
     {
       text: 'Make the user; the password is asked for by the second command, leave it out when only keys shall do.',
       commands: [
-        `sudo useradd -m -s /bin/bash -G ${shellWord(['adm', ...(rootRights(user) === 'none' ? [] : ['sudo']), ...user.groups].join(','))} ${name}`,
+        `sudo useradd -m -s /bin/bash -G ${typedWord(['adm', ...(rootRights(user) === 'none' ? [] : ['sudo']), ...user.groups].join(','))} ${name}`,
         ...(user.passwordHash === null ? [] : [`sudo passwd ${name}`]),
       ],
     },
@@ -91,7 +88,7 @@ export function handSteps(settings: FirstBootSettings, way: HandWay): HandStep[]
             text: 'Give the user the keys.',
             commands: [
               `sudo install -d -m 700 -o ${name} -g ${name} ~${user.name}/.ssh`,
-              `printf '%s\\n' ${user.keys.map(shellWord).join(' ')} | sudo tee ~${user.name}/.ssh/authorized_keys >/dev/null`,
+              `printf '%s\\n' ${user.keys.map(typedWord).join(' ')} | sudo tee ~${user.name}/.ssh/authorized_keys >/dev/null`,
               `sudo chown ${name}: ~${user.name}/.ssh/authorized_keys && sudo chmod 600 ~${user.name}/.ssh/authorized_keys`,
             ],
           },
@@ -99,9 +96,9 @@ export function handSteps(settings: FirstBootSettings, way: HandWay): HandStep[]
     {
       text: 'Set country, time zone and locale.',
       commands: [
-        `sudo iw reg set ${shellWord(settings.country)}`,
-        `sudo timedatectl set-timezone ${shellWord(settings.timeZone)}`,
-        `sudo localectl set-locale LANG=${shellWord(settings.locale)}`,
+        `sudo iw reg set ${typedWord(settings.country)}`,
+        `sudo timedatectl set-timezone ${typedWord(settings.timeZone)}`,
+        `sudo localectl set-locale LANG=${typedWord(settings.locale)}`,
       ],
     },
     ...settings.networks.map(networkStep),

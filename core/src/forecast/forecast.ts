@@ -5,7 +5,7 @@ import { ASKED_SECONDS, measuredBringUp, updatesOf, type BoardTime } from './boa
 import type { ImageFacts, NetworkFacts, Plan } from '../plan/model';
 import { feedBoards } from '../power/power';
 import { pooled, quantile, type MeasuredRate } from './rates';
-import { simulate, type Bench, type Job, type Run, type Step } from './simulate';
+import { simulate, type Bench, type Job, type Run, type SimulatedStep } from './simulate';
 import { usesWifi } from '../plan/uses-wifi';
 
 /** What a forecast is made from. */
@@ -127,7 +127,7 @@ function jobsOf(
       for (const { device } of cards) roundOf.set(device.id, id);
       const reader = bench.readerMBps * MB;
       const share = (one: number): number => Math.min(one, reader / cards.length);
-      const flow = (name: string, one: number): Step => ({
+      const flow = (name: string, one: number): SimulatedStep => ({
         name,
         take: [],
         work: { seconds: image.rawSize / share(one) },
@@ -154,13 +154,13 @@ function jobsOf(
     const speed = board?.speed ?? 1;
     const radio = board !== null && usesWifi(board, settings);
     const joined = radio ? ['address', 'client'] : ['address'];
-    const hands = (name: string, seconds: number): Step => ({
+    const hands = (name: string, seconds: number): SimulatedStep => ({
       name,
       take: ['hands'],
       work: { seconds: vary(name, seconds) },
       give: ['hands'],
     });
-    const alone = (name: string, seconds: number): Step => ({
+    const alone = (name: string, seconds: number): SimulatedStep => ({
       name,
       take: [],
       work: { seconds: vary(name, seconds) },
@@ -171,7 +171,7 @@ function jobsOf(
     const boot = arrivalsOf(board?.firstBootSeconds ?? USUAL_FIRST_BOOT_SECONDS, own).usual;
     const measured =
       plan.bringUp.wanted && learns ? measuredBringUp(plan, settings, input.times ?? []) : null;
-    const updates: Step[] = (plan.bringUp.wanted ? bench.update && updatesOf(plan) : bench.update)
+    const updates: SimulatedStep[] = (plan.bringUp.wanted ? bench.update && updatesOf(plan) : bench.update)
       ? [
           {
             name: 'download',
@@ -212,7 +212,7 @@ function jobsOf(
 }
 
 /** Steps that a board goes through while it is one of so many that are brought up side by side. */
-const side = (steps: readonly Step[]): Step[] =>
+const side = (steps: readonly SimulatedStep[]): SimulatedStep[] =>
   steps.map((step, at) => ({
     ...step,
     take: at === 0 ? [...step.take, 'login'] : step.take,

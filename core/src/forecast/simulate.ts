@@ -5,7 +5,7 @@ import { Heap } from './heap';
  * flows over a line which all who use it share equally (processor sharing). Time is in seconds.
  */
 
-export interface Step {
+export interface SimulatedStep {
   name: string;
   /** Resources taken together when the step begins; it waits until all of them are free. */
   take: readonly string[];
@@ -16,7 +16,7 @@ export interface Step {
 
 export interface Job {
   id: string;
-  steps: readonly Step[];
+  steps: readonly SimulatedStep[];
   /** Jobs that must have ended before this one begins. */
   after: readonly string[];
 }
@@ -162,7 +162,7 @@ export function simulate(jobs: readonly Job[], bench: Bench): Run {
   };
 
   /** The first resource of a step that is not free, or null. */
-  const lacking = (step: Step): string | null => {
+  const lacking = (step: SimulatedStep): string | null => {
     for (const name of step.take) {
       const left = free.get(name);
       if (left === undefined || (bench.resources.get(name) ?? 0) < 1)

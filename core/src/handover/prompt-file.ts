@@ -1,4 +1,4 @@
-import { shellWord } from '../bringup/shell-text';
+import { shellWord } from '../formats/shell/word';
 import type { ExtraFile } from '../plan/extras-model';
 import { inComment } from '../plain-name';
 import type { LabelColour } from './colours';

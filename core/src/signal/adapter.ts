@@ -3,7 +3,7 @@ import type { HeardNetwork } from '../air/model';
 import { loudness } from '../air/gather';
 import { networkTitle, type ShelvedNetwork, type WifiBand } from '../wifi/network';
 import { ssidBytes } from '../wifi/ssid';
-import type { Heard } from './model';
+import type { HeardSignal } from './model';
 
 /**
  * What an adapter that listened hears of some networks, band by band: their loudest access point on each. What it could
@@ -13,13 +13,13 @@ export function heardByAdapter(
   networks: readonly ShelvedNetwork[],
   heard: readonly HeardNetwork[],
   hears: readonly WifiBand[],
-): Heard[] {
-  return networks.flatMap((network): Heard[] => {
+): HeardSignal[] {
+  return networks.flatMap((network): HeardSignal[] => {
     const octets = ssidBytes(network);
     const name = octets && octets.length > 0 ? toHex(octets) : null;
     const points = heard.find(({ ssidHex }) => name !== null && ssidHex === name)?.points ?? [];
     const title = networkTitle(network);
-    return hears.flatMap((band): Heard[] => {
+    return hears.flatMap((band): HeardSignal[] => {
       const [loudest] = points
         .filter((point) => point.band === band)
         .toSorted((a, b) => loudness(b) - loudness(a));

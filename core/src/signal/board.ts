@@ -4,7 +4,7 @@ import { terseFields } from '../air/nmcli-list';
 import { channelAt } from '../wifi/channels';
 import { networkTitle, type ShelvedNetwork, type WifiBand } from '../wifi/network';
 import { ssidBytes } from '../wifi/ssid';
-import type { Heard } from './model';
+import type { HeardSignal } from './model';
 
 /**
  * What a board is asked, as its own user: on which network it is, and how strongly it hears it. Many boards have no iw;
@@ -72,7 +72,7 @@ export function heardByBoard(
   told: readonly Told[],
   networks: readonly ShelvedNetwork[],
   bands: readonly WifiBand[],
-): Heard | string {
+): HeardSignal | string {
   const radio = told.find(({ dbm }) => dbm !== null);
   if (!radio)
     return told.length === 0

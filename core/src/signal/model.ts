@@ -6,7 +6,7 @@ import { WifiBandSchema } from '../wifi/network';
 const MOST = 60;
 
 /** Where boards will be, in the words of whoever walks there. */
-export const PlaceSchema = nameOf(MOST).trim().min(1, 'Say which place this is.');
+export const WalkPlaceSchema = nameOf(MOST).trim().min(1, 'Say which place this is.');
 
 /** How strongly a network is heard at a place, as one listened there. */
 export const ReadingSchema = z.object({
@@ -30,4 +30,4 @@ export const ReadingSchema = z.object({
 });
 export type Reading = z.infer<typeof ReadingSchema>;
 /** What is read, before it is on record. */
-export type Heard = Pick<Reading, 'networkId' | 'network' | 'band' | 'dbm' | 'about'>;
+export type HeardSignal = Pick<Reading, 'networkId' | 'network' | 'band' | 'dbm' | 'about'>;

@@ -7,7 +7,7 @@ import {
   StartWatchSchema,
   subnetFault,
   WayQuerySchema,
-  WaySchema,
+  NetworkWaySchema,
   TablePreviewSchema,
   TableTextSchema,
   WatchSchema,
@@ -194,7 +194,7 @@ export const watchRoutes = (finding: Finding): Route[] => [
     path: '/places/way',
     summary: 'By which of its interfaces this computer reaches a subnet; nothing is sent',
     query: WayQuerySchema,
-    answer: WaySchema,
+    answer: NetworkWaySchema,
     run: async ({ query }) => ({
       way:
         subnetFault(query.subnet) === null

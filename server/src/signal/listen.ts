@@ -4,7 +4,7 @@ import {
   heardByBoard,
   readBoardSignal,
   signalQuestion,
-  type Heard,
+  type HeardSignal,
 } from '@nest-mark/core/in-air';
 import { Shell, ShellError } from '@nest-mark/station';
 import { listenWith } from '../air';
@@ -28,7 +28,7 @@ export async function byAdapter(
   signals: Signals,
   networks: readonly ShelvedNetwork[],
   adapter: string,
-): Promise<Heard[]> {
+): Promise<HeardSignal[]> {
   const { networks: heard, hears } = await listenWith(signals.air, adapter);
   const found = heardByAdapter(networks, heard, hears);
   if (found.length > 0) return found;
@@ -46,7 +46,7 @@ export async function byBoard(
   networks: readonly ShelvedNetwork[],
   deviceId: string,
   way: LoginWay,
-): Promise<{ heard: Heard[]; hostName: string }> {
+): Promise<{ heard: HeardSignal[]; hostName: string }> {
   const { device, place, login } = await wayTo(signals.bringUps, batch, deviceId, way);
   if (!place) throw problem('board-not-proved');
   const boards = await signals.plans.boards.repository.list();

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import type { Knex } from 'knex';
-import { ReadingSchema, type Heard, type Reading } from '@nest-mark/core/in-air';
+import { ReadingSchema, type HeardSignal, type Reading } from '@nest-mark/core/in-air';
 import { millis } from '../platform/database/connect';
 
 interface Row {
@@ -41,7 +41,7 @@ export class ReadingRepository {
   async add(
     batchId: string,
     where: Pick<Reading, 'place' | 'sensor' | 'sensorName' | 'by'>,
-    heard: readonly Heard[],
+    heard: readonly HeardSignal[],
     db: Knex,
   ): Promise<void> {
     await db('signal_reading').insert(

@@ -7,7 +7,7 @@ import {
   shellWord,
   struckOut,
   unasked,
-  type Answer,
+  type BoardAnswer,
   type Answers,
   type Question,
 } from '@nest-mark/core/bring-up';
@@ -97,7 +97,7 @@ export class Line {
 
   /** Asks many questions at once. @throws ShellError */
   async ask(questions: readonly Question[]): Promise<Answers> {
-    const answers = new Map<string, Answer>();
+    const answers = new Map<string, BoardAnswer>();
     const shell = await this.open();
     for (const root of [false, true]) {
       const some = questions.filter((question) => question.root === root);

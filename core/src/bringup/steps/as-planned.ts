@@ -12,7 +12,7 @@ import {
   readSavedNetworks,
   readSshd,
 } from '../readers';
-import { shellWord } from '../shell-text';
+import { shellWord } from '../../formats/shell/word';
 
 /** Whether a running board is what the plan says. Each part looks at one thing and says what is otherwise. */
 type Part = (answers: Answers, expected: Expected) => BoardFinding[];

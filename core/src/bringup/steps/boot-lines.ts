@@ -1,8 +1,8 @@
 import { fromBase64, textOrNull, toBase64, utf8 } from '../../bytes';
 import { BOOT_CONFIG_NAMES, mergeBootLines, readBootLines } from '../../firstboot/boot-config';
 import { listed } from '../../listed';
-import { said, unknown, well, type Answer, type BoardFinding, type Step } from '../model';
-import { shellWord } from '../shell-text';
+import { said, unknown, well, type BoardAnswer, type BoardFinding, type Step } from '../model';
+import { shellWord } from '../../formats/shell/word';
 
 /** Octets of a boot configuration that is changed from here; those of images are some kilobytes. */
 const MOST = 16_384;
@@ -34,7 +34,7 @@ export interface BoardBootConfig {
 }
 
 /** Reads the question's answer: path, octets, and the file in base64. @returns null when it cannot be changed from here */
-export function readBootConfig(answer: Answer | undefined): BoardBootConfig | null {
+export function readBootConfig(answer: BoardAnswer | undefined): BoardBootConfig | null {
   if (answer?.code !== 0) return null;
   const [path = '', size = '', ...rest] = answer.text.trim().split('\n');
   const octets = fromBase64(rest.join(''));

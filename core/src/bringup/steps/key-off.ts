@@ -1,6 +1,6 @@
 import { readKeys } from '../readers';
 import { said, unknown, well, type Step } from '../model';
-import { shellWord } from '../shell-text';
+import { shellWord } from '../../formats/shell/word';
 
 /**
  * Takes exactly one key out of a user's list, whole or not at all, as that user. The key is known by its blob, since

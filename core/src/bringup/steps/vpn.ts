@@ -2,7 +2,7 @@ import { boardConfig, VPN_FILE, VPN_NAME, VPN_PACKAGE, VPN_SERVICE } from '../..
 import { jobScript } from '../job';
 import { said, unknown, well, type Asked, type BoardFinding, type Judged, type Step } from '../model';
 import { aptOptions, packageManager } from '../package-manager';
-import { shellWord } from '../shell-text';
+import { shellWord } from '../../formats/shell/word';
 
 /** Where a new file waits until the service has stopped. */
 const NEXT = `${VPN_FILE}.new`;

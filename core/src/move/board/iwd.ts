@@ -1,4 +1,4 @@
-import { shellWord } from '../../bringup/shell-text';
+import { shellWord } from '../../formats/shell/word';
 import { nameOf, TAKE_OFF_REFUSED, type Commands, type NewNetwork } from './commands';
 
 /**

@@ -1,4 +1,4 @@
-import { shellWord } from '../../bringup/shell-text';
+import { shellWord } from '../../formats/shell/word';
 import { nameOf, REFUSED, TAKE_OFF_REFUSED, type Commands, type NewNetwork } from './commands';
 import { cutFromNetplan } from './netplan-file';
 import { forgotten, INTERFACE, needOnNew, preferred, SSID_OF, supplicant } from './supplicant';

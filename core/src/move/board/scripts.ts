@@ -1,4 +1,4 @@
-import { shellWord } from '../../bringup/shell-text';
+import { shellWord } from '../../formats/shell/word';
 import type { NetManager, NewNetwork } from './commands';
 import { MOVE_FOLDER, units } from './folder';
 import { managers } from './managers';

@@ -32,8 +32,8 @@ import {
   TerminalSchema,
   TablePreviewSchema,
   WatchSchema,
-  WaySchema,
-  type Way,
+  NetworkWaySchema,
+  type NetworkWay,
   TriedMethodSchema,
   type ArmRound,
   type Batch,
@@ -127,8 +127,8 @@ export class Api {
   startSearch = (id: string, subnet: string, port: number): Observable<Search> =>
     call('POST', `/batches/${id}/searches`, SearchSchema, { body: { subnet, port }, headers: once() });
   places = (): Observable<Place[]> => call('GET', '/places', z.array(PlaceSchema));
-  way = (subnet: string): Observable<Way> =>
-    call('GET', `/places/way?subnet=${encodeURIComponent(subnet)}`, WaySchema);
+  way = (subnet: string): Observable<NetworkWay> =>
+    call('GET', `/places/way?subnet=${encodeURIComponent(subnet)}`, NetworkWaySchema);
   startWatch = (id: string, body: StartWatch): Observable<Watch> =>
     call('POST', `/batches/${id}/watches`, WatchSchema, { body, headers: once() });
   stopWatch = (id: string): Observable<void> => order('POST', `/watches/${id}/stop`);
