@@ -3,7 +3,7 @@ import * as z from 'zod';
 import { AirSchema, CardFaultsSchema, noCardFaults, SystemFaultSchema } from '@nest-mark/core/api';
 import { BoardFaultSchema, DrillStateSchema } from './drill/state';
 
-export const StandInCardSchema = z.object({
+const StandInCardSchema = z.object({
   id: z.string(),
   title: z.string(),
   model: z.string(),
@@ -15,7 +15,7 @@ export const StandInCardSchema = z.object({
 });
 export type StandInCard = z.infer<typeof StandInCardSchema>;
 
-export const StandInBoardSchema = z.object({
+const StandInBoardSchema = z.object({
   nest: z.string(),
   hardwareAddress: z.string(),
   cardId: z.string().nullable(),
@@ -33,7 +33,7 @@ export type StandInBoard = z.infer<typeof StandInBoardSchema>;
 export const freshBoard = (nest: string, hardwareAddress: string): StandInBoard =>
   StandInBoardSchema.parse({ nest, hardwareAddress, cardId: null, powered: false });
 
-export const LabStateSchema = z.object({
+const LabStateSchema = z.object({
   cards: z.array(StandInCardSchema),
   /** Card in each slot, by slot id. */
   slots: z.record(z.string(), z.string().nullable()),

@@ -13,7 +13,7 @@ export interface OfferedRadio {
 }
 
 /** What was heard last. */
-export interface LastLook {
+interface LastLook {
   at: number;
   adapter: string;
   networks: HeardNetwork[];

@@ -13,10 +13,9 @@ export {
   patchesOf,
   writtenDigest,
   type CardBase,
-  type CardMethod,
   type Material,
 } from './material';
-export { cardFiles, tryMethod } from './preview';
+export { cardFiles } from './preview';
 export { keyFor, noteChangedCards, recordsIn, refuseRecord, verifiedIn } from './records';
 export { CardRepository } from './repository';
 export { cardRoutes, slotRoutes } from './routes';

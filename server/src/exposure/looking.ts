@@ -16,7 +16,7 @@ import type { Exposures } from './domain';
 /** Boards that are looked at side by side. */
 const AT_ONCE = 6;
 
-export const ExposureOrderSchema = z.object({ way: LoginWaySchema.nullable() });
+const ExposureOrderSchema = z.object({ way: LoginWaySchema.nullable() });
 
 /** Looks at the boards of a run. */
 async function work(exposures: Exposures, { run, control }: RunHandle): Promise<RunEnd> {

@@ -45,7 +45,7 @@ export const FileQuerySchema = z.object({
     .optional(),
   port: z.coerce.number().int().min(1).max(65_535).default(9100),
 });
-export type FileQuery = z.infer<typeof FileQuerySchema>;
+type FileQuery = z.infer<typeof FileQuerySchema>;
 
 export interface ToolFile {
   type: string;

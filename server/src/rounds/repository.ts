@@ -78,7 +78,7 @@ export interface CardEnd extends ItemEnd {
 }
 
 /** How long one verified card took. */
-export interface CardTimes {
+interface CardTimes {
   octets: number;
   writeSeconds: number;
   verifySeconds: number;

@@ -6,7 +6,7 @@ import type { Shell, Terminal } from '@nest-mark/station';
 /** Milliseconds for which a login waits for its browser. */
 const WAITS_MS = 30_000;
 /** Terminals of a station at once. */
-export const MOST_OPEN = 16;
+const MOST_OPEN = 16;
 /** Characters that are kept of one. */
 const KEPT = 200_000;
 

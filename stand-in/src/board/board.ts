@@ -13,7 +13,7 @@ import type { BoardOrder, BoardSystem } from '../system/board-system';
 import { mended, spoils } from '../system/spoils';
 import { startFault } from './start-fault';
 
-export type BoardPhase = 'off' | 'starting' | 'offline' | 'online';
+type BoardPhase = 'off' | 'starting' | 'offline' | 'online';
 
 /** What somebody with a screen on the board would see. */
 export interface BoardView {

@@ -32,7 +32,7 @@ export interface FirstBoot {
 }
 
 /** A thing that happens to a board, asked for by a program on it. */
-export type Order =
+type Order =
   | { do: 'reboot' }
   | { do: 'poweroff' }
   | { do: 'join'; uuid: string }

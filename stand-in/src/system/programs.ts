@@ -8,7 +8,7 @@ import { lent } from './lent';
 /** Where the programs lie; the root has it as /usr/local. */
 export const LOCAL = '/board/local';
 /** Descriptor on which programs tell what is to happen to the board. */
-export const ORDERS = 9;
+const ORDERS = 9;
 
 const systemctl = `#!/bin/sh
 units=/run/board/units

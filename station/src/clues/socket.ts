@@ -11,7 +11,7 @@ export interface Bound {
 }
 
 /** A flood is let through up to a measure. */
-export function measured(
+function measured(
   take: (octets: Buffer, from: RemoteInfo) => void,
 ): (octets: Buffer, from: RemoteInfo) => void {
   let second = 0;

@@ -131,7 +131,7 @@ export function readOwnFiles(description: OwnDescription, boot: BootFiles): OwnR
 }
 
 /** Values of what is repeated, by their turn. */
-export function turnsOfValues(
+function turnsOfValues(
   values: readonly CardValue[],
   first: ValueName,
 ): Map<number, Map<ValueName, Uint8Array>> {

@@ -3,7 +3,7 @@ import { ownWordTitles, type OwnWords } from '../../plan/own-method';
 import { isValueName, octetsOf, valueTitle, valueType, type TurnValues, type ValueName } from './values';
 
 /** Ways to write octets with letters and digits only (RFC 4648). */
-export type Spelling = 'base64' | 'hex';
+type Spelling = 'base64' | 'hex';
 
 /** A value of the plan in a text. */
 export interface Placeholder {
@@ -117,7 +117,7 @@ export const nextText = (template: Template, at: number): string => {
 };
 
 /** Words of the kinds of security that a file can say. */
-export const securityWords = (words: OwnWords): [keyof OwnWords, string][] =>
+const securityWords = (words: OwnWords): [keyof OwnWords, string][] =>
   (['open', 'wep', 'wpa2', 'mixed', 'wpa3'] as const)
     .map((id): [keyof OwnWords, string] => [id, words[id]])
     .filter(([, word]) => word !== '');

@@ -96,7 +96,7 @@ const kinds: Record<NetworkSettings['security'], keyof OwnWords> = {
   'wpa3-sae': 'wpa3',
 };
 /** Which word stands for a kind of security. */
-export const wordOfSecurity = (security: NetworkSettings['security']): keyof OwnWords => kinds[security];
+const wordOfSecurity = (security: NetworkSettings['security']): keyof OwnWords => kinds[security];
 
 const given = (entries: Partial<Record<ValueName, PlanValue>>): Map<ValueName, PlanValue> =>
   new Map(Object.entries(entries) as [ValueName, PlanValue][]);

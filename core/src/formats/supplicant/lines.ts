@@ -18,7 +18,7 @@ export interface Block {
 }
 
 /** A line that cannot be read; the program then refuses the whole file. */
-export interface BrokenLine {
+interface BrokenLine {
   id: 'brace-open' | 'brace-form' | 'brace-extra' | 'line-form';
   line: number;
   what: string;

@@ -22,7 +22,7 @@ const files: Record<Face, () => [string, string]> = {
 };
 
 /** A cut of the type, and the file that it comes from. */
-export interface Cut {
+interface Cut {
   path: string;
   font: fontkit.Font;
 }
@@ -30,7 +30,7 @@ export interface Cut {
 const opened = new Map<Face, Cut[]>();
 
 /** The files of a face, the one that is looked into first at the front. */
-export function cutsOf(face: Face): Cut[] {
+function cutsOf(face: Face): Cut[] {
   const there = opened.get(face);
   if (there) return there;
   const cuts = files[face]().map((path): Cut => ({ path, font: fontkit.openSync(path) as fontkit.Font }));

@@ -6,7 +6,7 @@ import type { ProblemCode } from '@nest-mark/core';
 type Method = 'get' | 'post' | 'put' | 'delete';
 
 /** What a handler gets: everything validated. */
-export interface Call<Params, Query, Body> {
+interface Call<Params, Query, Body> {
   params: Params;
   query: Query;
   body: Body;

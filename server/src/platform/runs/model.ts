@@ -63,7 +63,7 @@ export interface NewRun {
   items: readonly NewItem[];
 }
 
-export interface NewItem {
+interface NewItem {
   subject: string;
   deviceId?: string;
   /** The slot that it needs for itself, and the medium in it. */

@@ -43,7 +43,7 @@ export const NetworksActions = createActionGroup({
 });
 
 /** What a person has changed of a network since it was last saved. */
-export interface NetworkEdit {
+interface NetworkEdit {
   network: Network;
   secret: string | undefined;
   save: 'changed' | 'saving' | 'failed' | 'conflict';

@@ -3,7 +3,7 @@ import type { Problem } from '@nest-mark/core/api';
 import { isAway } from '../api/api-problem';
 
 /** What has to be told wherever the person is. */
-export interface Notice {
+interface Notice {
   kind: 'failed' | 'done';
   text: string;
   /** Whether it tells that the server or its database is away; it goes when they are back. */
