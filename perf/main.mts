@@ -22,7 +22,7 @@ const folder = mkdtempSync(join(root, 'data/perf-'));
 // The database's account must be able to reach it, so that the cluster lies within and goes with it.
 chmodSync(folder, 0o755);
 /** What is measured, in this order: `npm run perf -- write plan` measures only those. */
-const parts: Record<string, () => Promise<Result[]>> = {
+const parts: Record<string, () => AsyncIterable<Result | string> | Promise<readonly Result[]>> = {
   // First, while the disk is quiet: the next ones leave it busy for a while.
   rounds: () => forecastAgainstRounds(root, folder),
   write: () => writeMany(root, folder),
@@ -54,10 +54,15 @@ try {
     if (wanted.length > 0 && !wanted.includes(name)) continue;
     console.log(`measuring ${name} …`);
     const begun = performance.now();
-    for (const { what, figure, bound } of await measure()) {
+    for await (const told of await measure()) {
+      if (typeof told === 'string') {
+        console.log(`  ${told} …`);
+        continue;
+      }
+      const { what, figure, bound } = told;
       console.log(`- ${what}: ${figure}${bound ? ` (wanted: ${bound})` : ''}`);
       lines.push(`| ${name} | ${what} | ${figure} | ${bound} |`);
-      // Written after each part, so that a run that is broken off leaves what it has.
+      // Written after each figure, so that a run that is broken off leaves what it has.
       writeFileSync(table, `${lines.join('\n')}\n`);
     }
     console.log(`  ${name} took ${seconds(performance.now() - begun)}`);

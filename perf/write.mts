@@ -94,14 +94,16 @@ function gang(root: string, order: GangOrder): GangReport {
 const free = { rate: 0, stallSeconds: 0 };
 const times = (factor: number): string => `${factor.toFixed(1)} times as fast`;
 
-/** Eight cards at once against the same by hand; what limits; unequal cards; memory. */
-export async function writeMany(root: string, folder: string): Promise<Result[]> {
+/** Eight cards at once against the same by hand; what limits; unequal cards. Tells what it is doing, as it takes minutes. */
+export async function* writeMany(root: string, folder: string): AsyncGenerator<Result | string> {
   const size = 1024 * MiB;
   const raw = join(folder, 'bench.img');
+  yield 'making an image of 1 GiB, and packing it by xz and zstd';
   makeImage(raw, size);
   execFileSync('xz', ['-T2', '-1', '--block-size=16MiB', '-k', raw]);
   execFileSync('zstd', ['-q', '-k', raw]);
   const shelf = join(folder, 'shelf');
+  yield 'putting it onto the shelf';
   let facts: ShelvedImage | null = null;
   const shelved = await timed(async () => {
     facts = await shelveImage(`${raw}.xz`, shelf, '');
@@ -116,21 +118,63 @@ export async function writeMany(root: string, folder: string): Promise<Result[]>
   });
   const many = (count: number): GangReport => gang(root, order(Array.from({ length: count }, () => free)));
   // Every card's room is found on the disk before anything is measured.
+  yield 'finding room for sixteen cards on the disk';
   diskLimit(folder, size, 16);
-  const curve = [1, 2, 4, 8, 16].map((count) => ({ count, ...many(count) }));
-  const at = (count: number): GangReport => curve.find((one) => one.count === count) ?? many(count);
-  const eight = at(8);
+  const curve = new Map<number, GangReport>();
+  for (const count of [1, 2, 4, 8, 16]) {
+    yield `writing and verifying ${counted(count)}`;
+    curve.set(count, many(count));
+  }
+  yield {
+    what: 'one to sixteen cards',
+    figure: [...curve]
+      .map(([count, { took, peakMiB }]) => `${String(count)}: ${seconds(took)}, ${peakMiB.toFixed(0)} MiB`)
+      .join('; '),
+    bound: 'unpacking does not grow',
+  };
+  const took = (count: number): number => curve.get(count)?.took ?? NaN;
+  yield 'eight cards by dd past the cache, and once more by us';
   const limit = await timed(() => diskLimit(folder, size, 8));
-  const eightAgain = many(8);
-  const best = Math.min(eight.took, eightAgain.took);
-  const fromXz = await timed(() => byHand(`xz -dc -T2 ${raw}.xz`, folder, size, rawSha256, 8));
-  const fromZstd = await timed(() => byHand(`zstd -dcq ${raw}.zst`, folder, size, rawSha256, 8));
+  const best = Math.min(took(8), many(8).took);
+  yield {
+    what: `share of the disk’s own limit (dd past the cache, eight at once: ${seconds(limit)})`,
+    figure: `${((limit / best) * 100).toFixed(0)} %`,
+    bound: 'at least 70 %',
+  };
+  yield 'one card by xz, dd and cmp';
   const one = await timed(() => {
     const target = blank(folder, 'card-0.img', size);
     shell(`xz -dc -T2 ${raw}.xz | dd of=${target} bs=4M iflag=fullblock conv=notrunc,fsync status=none`);
     shell(`xz -dc -T2 ${raw}.xz | cmp -n ${String(size)} - ${target}`);
   });
+  yield {
+    what: `one card against xz | dd conv=fsync and cmp (${seconds(one)})`,
+    figure: `${(took(1) / one).toFixed(2)} of its time`,
+    bound: 'at most 1.1',
+  };
+  yield 'eight cards by hand from zstd, one after the other';
+  const fromZstd = await timed(() => byHand(`zstd -dcq ${raw}.zst`, folder, size, rawSha256, 8));
+  yield {
+    what: `eight cards of 1 GiB written and verified from the shelf in ${seconds(best)}; by hand from zstd ${seconds(fromZstd)}`,
+    figure: times(fromZstd / best),
+    bound: 'at least 4',
+  };
+  yield 'eight cards by hand from xz, one after the other';
+  const fromXz = await timed(() => byHand(`xz -dc -T2 ${raw}.xz`, folder, size, rawSha256, 8));
+  yield {
+    what: `the same against xz by hand, ${seconds(fromXz)} (put onto the shelf once in ${seconds(shelved)})`,
+    figure: `${times(fromXz / best)}, ${times(fromXz / (best + shelved))} with the putting`,
+    bound: 'at least 6',
+  };
+  const alone = (rate: number): number => ((2 * size) / rate) * 1000;
+  yield 'three cards at 40 MB/s beside one at 10 MB/s';
   const unequal = gang(root, order([...[40e6, 40e6, 40e6, 10e6].map((rate) => ({ rate, stallSeconds: 0 }))]));
+  yield {
+    what: `three cards at 40 MB/s beside one at 10 MB/s (ends after ${seconds(unequal.ends[3] ?? 0)})`,
+    figure: `${(Math.max(...unequal.ends.slice(0, 3)) / alone(40e6)).toFixed(2)} of the time they need alone`,
+    bound: 'about 1',
+  };
+  yield 'three cards at 60 MB/s beside one that stalls for 4 s';
   const stalling = gang(
     root,
     order([
@@ -138,47 +182,14 @@ export async function writeMany(root: string, folder: string): Promise<Result[]>
       { rate: 60e6, stallSeconds: 4 },
     ]),
   );
-  const alone = (rate: number): number => ((2 * size) / rate) * 1000;
-  return [
-    {
-      what: `eight cards of 1 GiB written and verified from the shelf in ${seconds(best)} (put there once in ${seconds(shelved)}); by hand from xz ${seconds(fromXz)}`,
-      figure: `${times(fromXz / best)}, ${times(fromXz / (best + shelved))} with the putting`,
-      bound: 'at least 6',
-    },
-    {
-      what: `the same against zstd by hand, ${seconds(fromZstd)}`,
-      figure: times(fromZstd / best),
-      bound: 'at least 4',
-    },
-    {
-      what: `share of the disk’s own limit (dd past the cache, eight at once: ${seconds(limit)})`,
-      figure: `${((limit / best) * 100).toFixed(0)} %`,
-      bound: 'at least 70 %',
-    },
-    {
-      what: `one card against xz | dd conv=fsync and cmp (${seconds(one)})`,
-      figure: `${(at(1).took / one).toFixed(2)} of its time`,
-      bound: 'at most 1.1',
-    },
-    {
-      what: 'one to sixteen cards',
-      figure: curve
-        .map(({ count, took, peakMiB }) => `${String(count)}: ${seconds(took)}, ${peakMiB.toFixed(0)} MiB`)
-        .join('; '),
-      bound: 'unpacking does not grow',
-    },
-    {
-      what: `three cards at 40 MB/s beside one at 10 MB/s (ends after ${seconds(unequal.ends[3] ?? 0)})`,
-      figure: `${(Math.max(...unequal.ends.slice(0, 3)) / alone(40e6)).toFixed(2)} of the time they need alone`,
-      bound: 'about 1',
-    },
-    {
-      what: `three cards at 60 MB/s beside one that stalls for 4 s (ends after ${seconds(stalling.ends[3] ?? 0)})`,
-      figure: `${(Math.max(...stalling.ends.slice(0, 3)) / alone(60e6)).toFixed(2)} of the time they need alone`,
-      bound: 'about 1',
-    },
-  ];
+  yield {
+    what: `three cards at 60 MB/s beside one that stalls for 4 s (ends after ${seconds(stalling.ends[3] ?? 0)})`,
+    figure: `${(Math.max(...stalling.ends.slice(0, 3)) / alone(60e6)).toFixed(2)} of the time they need alone`,
+    bound: 'about 1',
+  };
 }
+
+const counted = (cards: number): string => (cards === 1 ? 'one card' : `${String(cards)} cards`);
 
 /** Memory while eight cards of a large image are written. */
 export async function writeLarge(root: string, folder: string): Promise<Result[]> {
