@@ -21,22 +21,43 @@ const root = join(import.meta.dirname, '..');
 const folder = mkdtempSync(join(root, 'data/perf-'));
 // The database's account must be able to reach it, so that the cluster lies within and goes with it.
 chmodSync(folder, 0o755);
+type Measured = Result | readonly Result[];
+
+/** Several measurements of one part: each is told before the next begins. */
+async function* oneByOne(
+  ...measures: readonly (() => Measured | Promise<Measured>)[]
+): AsyncGenerator<Result> {
+  for (const measure of measures) yield* [await measure()].flat();
+}
+
 /** What is measured, in this order: `npm run perf -- write plan` measures only those. */
 const parts: Record<string, () => AsyncIterable<Result | string> | Promise<readonly Result[]>> = {
   // First, while the disk is quiet: the next ones leave it busy for a while.
   rounds: () => forecastAgainstRounds(root, folder),
   write: () => writeMany(root, folder),
   large: () => writeLarge(root, folder),
-  sweep: async () => [await scanRefused(), ...(await searchDead())],
+  sweep: () => oneByOne(scanRefused, searchDead),
   find: finding,
   arrive: () => arrivals(root, folder),
   bringup: () => bringUps(),
   printing: () => whilePrinting(root, folder),
-  handover: async () => [...(await papers(root, folder)), ...(await findingAmongAll(folder))],
-  plan: async () => [await personaliseMany(root), ...(await growth())],
-  files: async () => [...(await filesOfMany()), ...(await hashing()), ...(await checkLarge(root, folder))],
-  browser: async () => [...(await inBrowser(root)), ...(await keystrokes(root, folder))],
-  start: async () => [initialBundle(root), await secondStart(root, folder)],
+  handover: () =>
+    oneByOne(
+      () => papers(root, folder),
+      () => findingAmongAll(folder),
+    ),
+  plan: () => oneByOne(() => personaliseMany(root), growth),
+  files: () => oneByOne(filesOfMany, hashing, () => checkLarge(root, folder)),
+  browser: () =>
+    oneByOne(
+      () => inBrowser(root),
+      () => keystrokes(root, folder),
+    ),
+  start: () =>
+    oneByOne(
+      () => initialBundle(root),
+      () => secondStart(root, folder),
+    ),
 };
 const wanted = process.argv.slice(2);
 const unknown = wanted.find((name) => !(name in parts));
