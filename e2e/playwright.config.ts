@@ -4,7 +4,7 @@ import { defineConfig } from '@playwright/test';
 export default defineConfig({
   testDir: './tests',
   outputDir: '../test-results/e2e',
-  workers: 4,
+  workers: 3,
   // All of these are against hanging only: on a busy machine a minute may pass in which nothing moves.
   timeout: 1_200_000,
   expect: { timeout: 120_000 },

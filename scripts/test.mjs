@@ -80,7 +80,7 @@ function tellSlowest() {
 async function unit(env, rest) {
   say('running unit and integration tests');
   const path = join(reports, 'unit.json');
-  const args = ['--max-workers=4', '--json', `--outputFile=${path}`, ...rest];
+  const args = ['--max-workers=3', '--json', `--outputFile=${path}`, ...rest];
   // Thousands of programs are started, each by copying the page tables of a large process: with large pages there are
   // fewer to copy (glibc manual, "Memory Allocation Tunables").
   const code = await run(bin('jest'), args, { ...env, GLIBC_TUNABLES: 'glibc.malloc.hugetlb=1' });
