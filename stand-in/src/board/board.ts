@@ -1,4 +1,3 @@
-import ssh2 from 'ssh2';
 import { joinedBy, type OnAir } from '../air/networks';
 import type { SystemFault } from '@nest-mark/core/api';
 import { addressRequest, announcement, say, type Speaker } from '../air/voice';
@@ -6,6 +5,7 @@ import { callBench } from './call-bench';
 import { openScreen } from './screen-service';
 import { startLoginService, type LoginService } from './login-service';
 import type { BoardFault } from '../drill/state';
+import { ownKey } from './own-key';
 import { markToldBy } from './own-service';
 import { BootFailure, type BoardSettings } from './settings';
 import type { SavedNetwork } from './keyfile';
@@ -192,7 +192,7 @@ export class RunningBoard {
       // An older card of the same name: its key is one of its own making.
       if (this.fault === 'other-card') Object.assign(settings, { hostKey: null, files: [], calls: [] });
       this.view = { ...this.view, hostName: settings.hostName };
-      if (this.keyLost) settings.hostKey = ssh2.utils.generateKeyPairSync('ed25519').private;
+      if (this.keyLost) settings.hostKey = ownKey();
       this.settings = settings;
       const system =
         this.fault === 'other-card'

@@ -2,6 +2,7 @@ import ssh2, { type AuthContext, type Connection, type Session } from 'ssh2';
 import type { BoardSystem } from '../system/board-system';
 import { runCommand, serveShell } from './commands';
 import { lendPorts } from './lent-ports';
+import { ownKey } from './own-key';
 import { passwordFits } from './password-fits';
 import type { BoardSettings } from './settings';
 
@@ -151,9 +152,6 @@ function serve(
   // Probes and clients that leave early are no fault of the board.
   connection.on('error', () => undefined);
 }
-
-/** A board that got no host key makes one of its own, as real ones do. */
-const ownKey = (): string => ssh2.utils.generateKeyPairSync('ed25519').private;
 
 /** A login service that runs. */
 export interface LoginService {
