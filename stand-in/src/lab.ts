@@ -10,17 +10,15 @@ import {
   type PracticeView,
 } from '@nest-mark/core/api';
 import type { ListenPlace, NeighbourTable } from '@nest-mark/station/ports';
-import { OnAir } from './air/networks';
+import { BenchAir } from './air/bench-air';
 import { StandInRadio } from './air/radio';
 import { savedOnPractice } from './air/saved';
-import { Sleep } from './air/sleep';
 import { otherNetwork, placeOn } from './air/place';
 import { hardwareAddressOf } from './board/hardware-address';
 import { RunningBoard, type BoardView } from './board/board';
-import { startLoginService, type LoginService } from './board/login-service';
 import { InsertedCard } from './board/inserted-card';
 import { noSandbox } from './board/sandbox';
-import { BootFailure, nobody } from './board/settings';
+import { BootFailure } from './board/settings';
 import { beginDrill, endDrill, lookInDrill, mendInDrill, type DrillBench } from './drill/drill';
 import { viewOf } from './drill/state';
 import { PracticeError } from './practice-error';
@@ -46,22 +44,13 @@ const noStory: Story = { minutes: 0, beforePower: () => Promise.resolve(), way: 
 export class Lab {
   readonly reader: StandInReader;
   private readonly running = new Map<string, RunningBoard>();
-  private readonly first: OnAir;
-  /** The second network, while there is one. */
-  private second: OnAir | null = null;
+  private readonly air: BenchAir;
   private readonly listeners = new Set<() => void>();
   private doing: Promise<void> = Promise.resolve();
-  private accessPoint: LoginService | null = null;
-  private otherPoint: LoginService | null = null;
   /** What the bench's computer has saved for itself. */
   readonly saved = savedOnPractice(() => this.state.air);
   /** What a radio at the bench hears. */
-  readonly radio = new StandInRadio(() => [this.first, ...(this.second ? [this.second] : [])]);
-  private readonly sleep = new Sleep(
-    () =>
-      this.state.other?.on === true && this.second?.lonely === true ? this.state.other.sleepsAfter : null,
-    () => this.fallAsleep(),
-  );
+  readonly radio = new StandInRadio(() => this.air.networks);
 
   private constructor(
     private readonly file: string,
@@ -69,11 +58,13 @@ export class Lab {
     cardFolder: string,
   ) {
     this.reader = new StandInReader(cardFolder, () => this.state);
-    this.first = new OnAir(
-      () => this.state.air,
-      state.leases.first,
-      () => this.save(),
-    );
+    this.air = new BenchAir(state, {
+      remembers: () => this.save(),
+      changed: () => {
+        for (const board of this.running.values()) board.airChanged();
+      },
+      fallsAsleep: () => this.fallAsleep(),
+    });
   }
 
   /**
@@ -90,7 +81,7 @@ export class Lab {
     if (noSandbox() === null) state.roots = await openRoots(file, state.roots);
     saveState(file, state);
     await lab.reader.fill(BACKUP_DISK, fillBackupDisk);
-    await lab.settleAir();
+    await lab.air.settle();
     for (const board of state.boards) if (board.powered) lab.start(board);
     return lab;
   }
@@ -132,10 +123,9 @@ export class Lab {
   }
 
   async close(): Promise<void> {
-    this.sleep.end();
+    this.air.stay();
     await Promise.all([...this.running.values()].map((board) => board.powerOff()));
-    await this.accessPoint?.stop();
-    await this.otherPoint?.stop();
+    await this.air.close();
   }
 
   view(): Promise<PracticeView> {
@@ -196,7 +186,7 @@ export class Lab {
         break;
       case 'air':
         Object.assign(state.air, action.air);
-        await this.settleAir();
+        await this.air.settle();
         break;
       case 'other-air':
         state.other = action.air && {
@@ -205,7 +195,7 @@ export class Lab {
           network: otherNetwork(state.air.network),
           elsewhere: false,
         };
-        await this.settleAir();
+        await this.air.settle();
         break;
       case 'drill':
         await this.seatAll(action.batchId);
@@ -249,57 +239,24 @@ export class Lab {
       state: this.state,
       reader: this.reader,
       leased: () => {
-        const leases = this.first.pool.table();
+        const leases = this.air.first.pool.table();
         const boards = this.state.boards.filter(({ hardwareAddress }) =>
           [...leases.values()].includes(hardwareAddress),
         );
         return boards.flatMap(({ nest }) => this.running.get(nest)?.view.hostName ?? []);
       },
-      forgetLeases: () => this.first.pool.clear(),
+      forgetLeases: () => this.air.first.pool.clear(),
       power: (board, on) => this.power(board, on),
-      settleAir: () => this.settleAir(),
+      settleAir: () => this.air.settle(),
       save: () => this.save(),
       random: (below) => randomInt(below),
     };
   }
 
-  /** The access point itself answers on the network too, as routers do: a stranger among the boards. */
-  private async settleAir(): Promise<void> {
-    const { network, port, elsewhere } = this.state.air;
-    if (elsewhere) {
-      await this.accessPoint?.stop();
-      this.accessPoint = null;
-    } else this.accessPoint ??= await startLoginService(nobody, `${network}.1`, port).catch(() => null);
-    await this.settleOther();
-  }
-
-  /** Opens or ends the second network; while there is one, boards go from one to the other as the air has it. */
-  private async settleOther(): Promise<void> {
-    const { other } = this.state;
-    if (!other) {
-      await this.otherPoint?.stop();
-      this.otherPoint = null;
-      if (!this.second) return;
-      this.second = null;
-    } else {
-      this.second ??= new OnAir(
-        () => this.state.other ?? { ...other, on: false },
-        this.state.leases.second,
-        () => this.save(),
-        () => this.sleep.watch(),
-      );
-      this.otherPoint ??= await startLoginService(nobody, `${other.network}.1`, other.port).catch(() => null);
-    }
-    for (const board of this.running.values()) board.airChanged();
-    this.sleep.watch();
-  }
-
   /** Puts the second network off; one after the other with what hands do. */
   private fallAsleep(): void {
     this.doing = this.doing.then(async () => {
-      if (!this.sleep.near || !this.state.other) return;
-      this.state.other.on = false;
-      await this.settleAir();
+      if (!(await this.air.goOff())) return;
       this.save();
       this.changed();
     });
@@ -418,7 +375,7 @@ export class Lab {
       new RunningBoard(
         board.hardwareAddress,
         () => card.read(),
-        () => (this.second ? [this.first, this.second] : [this.first]),
+        () => this.air.networks,
         bootSeconds,
         () => this.changed(),
         board.fault,
