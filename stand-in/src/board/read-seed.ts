@@ -1,4 +1,4 @@
-import { loadAll, YAML11_SCHEMA, YAMLException } from 'js-yaml';
+import { boolYaml11Tag, intYaml11Tag, loadAll, NOT_RESOLVED, YAML11_SCHEMA, YAMLException } from 'js-yaml';
 import * as z from 'zod';
 import { blank, readText, type BoardSettings, type Call, type CardFiles } from './settings';
 
@@ -79,12 +79,29 @@ const NetworkConfigSchema = z.union([
   NetworkSchema,
 ]);
 
+/**
+ * YAML 1.1 as PyYAML has it, the boards' own reader (its source, resolver.py): a lone y or n is a text, and so is what
+ * begins with a zero and has colons, as hardware addresses do.
+ */
+const seedSchema = YAML11_SCHEMA.withTags(
+  {
+    ...boolYaml11Tag,
+    resolve: (source, ...more) =>
+      /^[yn]$/i.test(source) ? NOT_RESOLVED : boolYaml11Tag.resolve(source, ...more),
+  },
+  {
+    ...intYaml11Tag,
+    resolve: (source, ...more) =>
+      /^[-+]?0[0-9_]*:/.test(source) ? NOT_RESOLVED : intYaml11Tag.resolve(source, ...more),
+  },
+);
+
 /** Parses a seed file; what cannot be read is ignored with its reason, as boards do. */
 function parse<T>(name: string, text: string | null, schema: z.ZodType<T>, ignored: string[]): T | null {
   if (text === null) return null;
   try {
     // As the boards' own reader has it, a text without a document is empty, and one with two is none.
-    const documents = loadAll(text, { schema: YAML11_SCHEMA });
+    const documents = loadAll(text, { schema: seedSchema });
     const parsed = schema.safeParse(documents[0]);
     if (documents.length > 1) ignored.push(`${name}: more than one document`);
     else if (parsed.success) return parsed.data;
