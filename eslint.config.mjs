@@ -1,6 +1,5 @@
 import ngrx from '@ngrx/eslint-plugin/v9';
 import angular from 'angular-eslint';
-import prettier from 'eslint-config-prettier';
 import tseslint from 'typescript-eslint';
 import { coreOrder, domains, platformOrder, serverOrder } from './scripts/lint/order.mjs';
 import { ours as rules } from './scripts/lint/rules.mjs';
@@ -141,5 +140,4 @@ export default tseslint.config(
     files: ['web/**/*.html'],
     extends: [...angular.configs.templateRecommended, ...angular.configs.templateAccessibility],
   },
-  prettier,
 );

@@ -175,8 +175,7 @@ function create(place) {
 }
 
 /** Several servers at once in each of two runners. */
-const testing =
-  '-c max_connections=300 -c fsync=off -c synchronous_commit=off -c full_page_writes=off -c autovacuum=off -c jit=off';
+const testing = '-c max_connections=300 -c fsync=off -c synchronous_commit=off -c full_page_writes=off';
 
 /**
  * Starts the cluster of a data folder, or uses the one that runs.

@@ -68,7 +68,7 @@ export function makeApp({ routes, inFlight, events, admission, logger, webFolder
   });
   mount(api, routes, inFlight);
   api.get('/events', eventStream(events));
-  // Few ask for it, and it takes as long as the rest of a start.
+  // Made when it is asked for, which few do: it was a good part of each start's work.
   let description: object | null = null;
   api.get('/openapi.json', (_request, response) => {
     response.json((description ??= openApi(routes)));

@@ -1,9 +1,9 @@
 import { createHash } from 'node:crypto';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { makeWorkerUtils } from 'graphile-worker';
 import { Client } from 'pg';
 import { connectDatabase, migrate } from '../../src/platform/database/connect';
+import { prepareQueue } from '../../src/platform/queue/queue';
 
 /** Of all that makes the tables: another set of them is another template. */
 function tablesDigest(): string {
@@ -21,12 +21,7 @@ async function make(url: string): Promise<void> {
   } finally {
     await knex.destroy();
   }
-  const utils = await makeWorkerUtils({ connectionString: url });
-  try {
-    await utils.migrate();
-  } finally {
-    await utils.release();
-  }
+  await prepareQueue({ connectionString: url }, 'template');
 }
 
 /**
