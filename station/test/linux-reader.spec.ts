@@ -257,6 +257,31 @@ describe('what lsblk prints', () => {
     expect(offered.every(({ medium }) => !medium.system && medium.removable)).toBe(true);
   });
 
+  it('tells of a card that was put in or taken out, once, and of nothing while there is no reader at all', async () => {
+    jest.useFakeTimers();
+    try {
+      let printed = '{ "blockdevices": [] }';
+      const reader = new LinuxReader({ list: () => Promise.resolve(printed) });
+      let told = 0;
+      const end = reader.watch(() => told++);
+      const looks = (): Promise<void> => jest.advanceTimersByTimeAsync(10_000);
+      await looks();
+      expect(told).toBe(0);
+      printed = bench;
+      await looks();
+      expect(told).toBe(1);
+      printed = '{ "blockdevices": [] }';
+      await looks();
+      expect(told).toBe(2);
+      end();
+      printed = bench;
+      await looks();
+      expect(told).toBe(2);
+    } finally {
+      jest.useRealTimers();
+    }
+  });
+
   it('that is nonsense is an error and not an empty list', () => {
     expect(() => readLsblk('{}')).toThrow();
     expect(() => readLsblk('lsblk: not found')).toThrow();

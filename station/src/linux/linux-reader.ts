@@ -175,11 +175,11 @@ export class LinuxReader implements CardReader, DiskTable {
   }
 
   watch(listener: () => void): () => void {
-    let last = '';
+    let last: string | null = null;
     const look = async (): Promise<void> => {
       const now = (await this.devices().catch(() => [])).map(keyOf).join('\n');
-      if (now !== last && last !== '') listener();
-      last = now === '' ? ' ' : now;
+      if (last !== null && now !== last) listener();
+      last = now;
     };
     const timer = setInterval(() => void look(), LOOK_EVERY);
     timer.unref();
