@@ -8,7 +8,7 @@ const node = (name, transformer, more = {}) => ({
   transform: { '^.+\\.[jt]s$': transformer },
   // These packages ship ES modules only.
   transformIgnorePatterns: [
-    '/node_modules/(?!(iso-3166|cdigit|@noble|@scure|culori|age-encryption|jose|@sindresorhus/transliterate|escape-string-regexp|p-limit|p-map|yocto-queue)/)',
+    '/node_modules/(?!(iso-3166|cdigit|@noble|@scure|culori|age-encryption|jose|@sindresorhus/transliterate|escape-string-regexp|p-limit|p-map|yocto-queue|@tus)/)',
   ],
   ...more,
 });

@@ -12,6 +12,8 @@ export default {
   ],
   moduleNameMapper: {
     '^chart\\.js(/auto)?$': '<rootDir>/test/stubs/chart.cjs',
+    // The page's, not the one for Node that the package offers first.
+    '^tus-js-client$': '<rootDir>/../node_modules/tus-js-client/lib.es5/browser/index.js',
     // CommonJS cannot read import.meta, by which the real worker is found.
     'forecast\\.factory$': '<rootDir>/test/stubs/forecast-worker.ts',
   },

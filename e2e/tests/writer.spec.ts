@@ -113,7 +113,7 @@ test('an image is dropped into the page with its list of digests, is broken off 
   // After the first piece the server is cut down; sending waits for it and goes on.
   let pieces = 0;
   await page.route('**/api/uploads/*', async (route) => {
-    if (route.request().method() === 'PUT' && ++pieces === 2) {
+    if (route.request().method() === 'PATCH' && ++pieces === 2) {
       await app.kill('SIGKILL');
       await route.abort();
     } else await route.continue();

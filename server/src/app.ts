@@ -4,7 +4,6 @@ import express, { Router, type Express, type RequestHandler } from 'express';
 import expressStaticGzip from 'express-static-gzip';
 import helmet from 'helmet';
 import type { Logger } from 'pino';
-import { UPLOAD_PIECE } from '@nest-mark/core';
 import { eventStream } from './platform/events/stream';
 import type { EventHub } from './platform/events/hub';
 import { ownName, sameMachine } from './platform/http/guard';
@@ -59,7 +58,6 @@ export function makeApp({ routes, inFlight, events, admission, logger, webFolder
   });
   const api = Router();
   api.use(sameMachine);
-  api.use('/uploads', express.raw({ type: 'application/octet-stream', limit: UPLOAD_PIECE }));
   api.use(express.json({ limit: '12mb' }));
   api.use(plainText);
   api.use((_request, response, next) => {

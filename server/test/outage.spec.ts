@@ -1,15 +1,7 @@
-import type {
-  Batch,
-  BatchProgress,
-  CardRecord,
-  Image,
-  Proposal,
-  Round,
-  Search,
-  Upload,
-} from '@nest-mark/core';
+import type { Batch, BatchProgress, CardRecord, Image, Proposal, Round, Search } from '@nest-mark/core';
 import { readFileSync } from 'node:fs';
 import { DatabaseProxy } from './helpers/proxy';
+import { begin, piece, stand } from './helpers/sending';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
 
 /** A database that fails in the middle of the work: for each step of it, and for two seconds at once. */
@@ -172,32 +164,20 @@ describe('each single statement of the work fails once', () => {
   it('of an upload: the file becomes one image, or is still there to go on with', async () => {
     const bytes = readFileSync(baseImage);
     for (let nth = 0; nth < 5; nth++) {
-      const wish = {
-        name: `upload-${String(nth)}.img.xz`,
-        size: bytes.length,
-        modified: nth,
-        title: '',
-        sha256: '',
-      };
+      const title = `upload-${String(nth)}.img.xz`;
       let count = 0;
       const stop = proxy.failWhen((statement) => /upload|image/.test(statement) && count++ === nth);
-      const whole = await patient(async () => {
-        let now = await server.ok<Upload>('POST', '/uploads', wish);
-        while (!now.image && now.received < now.size) {
-          const piece = bytes.subarray(now.received, now.received + (8 << 20));
-          const response = await fetch(`${server.url}/api/uploads/${now.id}?offset=${String(now.received)}`, {
-            method: 'PUT',
-            headers: { 'X-Nest-Mark': '1', 'Content-Type': 'application/octet-stream' },
-            body: piece,
-          });
-          if (!response.ok) throw new Error(await response.text());
-          now = (await response.json()) as Upload;
-        }
-        return now.image;
+      // Each time from the beginning, as somebody would who chooses the file again.
+      await patient(async () => {
+        const id = await begin(server, { filename: title, size: bytes.length });
+        const now = await stand(server, id);
+        if (typeof now === 'number') throw new Error(String(now));
+        if (now.received === now.size) return;
+        const { status, body } = await piece(server, id, now.received, bytes.subarray(now.received));
+        if (status !== 204) throw new Error(JSON.stringify(body));
       });
       stop();
-      const same = await server.knex('image').where({ title: wish.name });
-      expect([whole.title, same.length]).toEqual([wish.name, 1]);
+      expect(await server.knex('image').where({ title })).toHaveLength(1);
     }
   });
 });

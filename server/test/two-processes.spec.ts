@@ -14,6 +14,7 @@ import { amount } from '../../core/test/helpers/soak';
 import { addJob } from '../src/platform/queue/job-repository';
 import { EventReader } from './helpers/event-stream';
 import { StationProcess } from './helpers/station-process';
+import { begin, forget, stand } from './helpers/sending';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
 
 /**
@@ -141,14 +142,15 @@ it('a station that is killed in the middle of a round takes up its own work and 
 });
 
 it('a file that is being sent to one station is not taken for one that the other has', async () => {
-  const wish = { name: 'same.img.xz', size: 1000, modified: 1, title: '', sha256: '' };
-  const first = await one.ok<{ id: string; received: number }>('POST', '/uploads', wish);
-  const second = await two.ok<{ id: string }>('POST', '/uploads', wish);
-  expect(second.id).not.toBe(first.id);
-  expect((await one.ok<{ id: string }>('POST', '/uploads', wish)).id).toBe(first.id);
-  expect((await two.ok<{ id: string }[]>('GET', '/uploads')).map(({ id }) => id)).toEqual([second.id]);
-  await one.ok('DELETE', `/uploads/${first.id}`);
-  await two.ok('DELETE', `/uploads/${second.id}`);
+  const wish = { filename: 'same.img.xz', size: 1000, modified: 1 };
+  const first = await begin(one, wish);
+  const second = await begin(two, wish);
+  expect(second).not.toBe(first);
+  expect(await begin(one, wish)).toBe(first);
+  expect((await two.ok<{ id: string }[]>('GET', '/uploads')).map(({ id }) => id)).toEqual([second]);
+  expect(await stand(two, first)).toBe(404);
+  await forget(one, first);
+  await forget(two, second);
 });
 
 it('a round is held, let go on and cancelled from another station', async () => {

@@ -78,23 +78,32 @@ export const SaveImageAboutSchema = z.object({
   about: ImageAboutSchema,
 });
 
+/**
+ * What a file is sent with, as `Upload-Length` and `Upload-Metadata` carry it (tus resumable upload protocol 1.0.0,
+ * "Creation"). Only the name and the size are needed.
+ */
 export const BeginUploadSchema = z.object({
-  name: z
-    .string()
+  filename: z
+    .string('A file is sent with its name, as "filename".')
     .min(1)
     .max(255)
     .regex(/^[^/\\\p{Cc}\p{Zl}\p{Zp}]+$/u, 'A file name has no slashes and no control characters.'),
   /** Octets of the whole file. */
-  size: z
+  size: z.coerce
     .number()
     .int()
     .min(1, 'The file is empty. Choose another one.')
     .max(2 ** 42),
   /** When the file was changed last, milliseconds since 1970: tells it from another of its name. */
-  modified: z.number().int(),
-  title: nameOf(120).trim(),
-  /** Digits, a line or a whole list as published; empty where there is none. */
-  sha256: z.string().max(200_000),
+  modified: z.coerce
+    .number()
+    .int()
+    .min(0)
+    .max(2 ** 53 - 1)
+    .default(0),
+  title: nameOf(120).trim().default(''),
+  /** Digits, a line or a list as published; empty where there is none. A header holds no long one. */
+  sha256: z.string().max(8000).default(''),
 });
 export type BeginUpload = z.infer<typeof BeginUploadSchema>;
 
@@ -102,12 +111,10 @@ export const UploadSchema = z.object({
   id: z.uuid(),
   name: z.string(),
   size: z.number(),
-  /** Octets that have arrived: the next piece begins here. */
+  /** Octets that have arrived: what is sent next begins here. */
   received: z.number(),
-  /** The image that came of it, once everything has arrived. */
-  image: ImageSchema.nullable(),
 });
 export type Upload = z.infer<typeof UploadSchema>;
 
-/** Octets of a piece, at most. */
+/** Octets that are sent with one request, at most: what a broken line costs. */
 export const UPLOAD_PIECE = 8 << 20;

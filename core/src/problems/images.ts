@@ -60,18 +60,23 @@ export const imageProblems = problemsOf({
     says: 'This upload is not known any more.',
     todo: 'Choose the file again.',
   },
-  'upload-taken': { status: 409, says: 'This file has arrived already.', todo: 'It is on the shelf.' },
   'upload-place': {
     status: 409,
     unharmed: 'Nothing was lost.',
-    says: 'The next piece begins at byte {received}, not at {offset}.',
-    todo: 'Go on from there.',
+    says: 'What was sent does not begin where the file had arrived to: an answer was lost, or somebody else sends it too.',
+    todo: 'Ask by HEAD where it goes on, and go on from there.',
     handling: 'go-on',
   },
   'upload-long': {
-    status: 422,
-    says: 'The piece reaches beyond the end of the file.',
+    status: 413,
+    says: 'What was sent reaches beyond the end of the file.',
     todo: 'Choose the file again.',
+  },
+  'upload-protocol': {
+    status: 400,
+    unharmed: 'What was sent is kept.',
+    says: 'This is no upload as the tus protocol 1.0.0 has it: {why}',
+    todo: 'Send it by a program that speaks it.',
   },
   'upload-no-room': {
     status: 507,
@@ -84,10 +89,5 @@ export const imageProblems = problemsOf({
     unharmed: 'What was sent is kept.',
     says: 'The disk that uploads gather on is full.',
     todo: 'Make room, then go on.',
-  },
-  'not-octets': {
-    status: 400,
-    says: 'A piece of a file has to come as octets.',
-    todo: 'Send it as application/octet-stream.',
   },
 });

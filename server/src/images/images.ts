@@ -48,8 +48,6 @@ export async function takeImage(
 ): Promise<Image> {
   const id = randomUUID();
   await images.knex.transaction(async (db) => {
-    // Of two who bring the last piece at once one finds it taken.
-    if (uploadId !== null && !(await images.uploads.remove(uploadId, db))) throw problem('upload-taken');
     const { station } = images;
     if (isAddress(path)) {
       // Of two who ask for one address at once the second one would write into the file of the first.
@@ -57,6 +55,8 @@ export async function takeImage(
       if (await images.repository.isBeingRead(path, station, db)) throw problem('image-being-fetched');
     }
     await images.repository.create({ id, title, sourcePath: path, published, uploadId, station }, db);
+    if (uploadId !== null && !(await images.uploads.became(uploadId, id, db)))
+      throw new Error('an upload that is no image yet was one, or was forgotten');
     await readImageSoon(images, id, begunBy, db);
   });
   const image = await images.repository.find(id);

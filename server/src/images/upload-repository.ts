@@ -7,6 +7,8 @@ export interface StoredUpload {
   modified: number;
   title: string;
   published: string;
+  /** The image that it became, once everything has arrived. */
+  imageId: string | null;
 }
 
 interface Row {
@@ -17,6 +19,7 @@ interface Row {
   modified: string;
   title: string;
   published_sha256: string;
+  image_id: string | null;
 }
 
 const toUpload = (row: Row): StoredUpload => ({
@@ -26,6 +29,7 @@ const toUpload = (row: Row): StoredUpload => ({
   modified: Number(row.modified),
   title: row.title,
   published: row.published_sha256,
+  imageId: row.image_id,
 });
 
 /** Images that are being sent to one station; what gathers on another one's disk is not its business. */
@@ -40,7 +44,8 @@ export class UploadRepository {
   }
 
   async list(): Promise<StoredUpload[]> {
-    return (await this.knex<Row>('upload').whereIn('station', this.here).orderBy('began_at')).map(toUpload);
+    const rows = this.knex<Row>('upload').whereIn('station', this.here).whereNull('image_id');
+    return (await rows.orderBy('began_at')).map(toUpload);
   }
 
   async find(id: string): Promise<StoredUpload | null> {
@@ -48,7 +53,7 @@ export class UploadRepository {
     return row ? toUpload(row) : null;
   }
 
-  /** The upload of the same file that was begun before. */
+  /** The upload of the same file that was begun before and has not become an image. */
   async same(
     { name, size, modified }: Pick<StoredUpload, 'name' | 'size' | 'modified'>,
     db: Knex,
@@ -56,11 +61,15 @@ export class UploadRepository {
     const row = await db('upload')
       .where({ name, size, modified })
       .whereIn('station', this.here)
+      .whereNull('image_id')
       .first<Row | undefined>();
     return row ? toUpload(row) : null;
   }
 
-  async create({ id, name, size, modified, title, published }: StoredUpload, db: Knex): Promise<void> {
+  async create(
+    { id, name, size, modified, title, published }: Omit<StoredUpload, 'imageId'>,
+    db: Knex,
+  ): Promise<void> {
     await db('upload').insert({
       id,
       name,
@@ -76,9 +85,14 @@ export class UploadRepository {
     await db('upload').where({ id }).update({ title, published_sha256: published });
   }
 
-  /** @returns whether it was there */
-  async remove(id: string, db: Knex = this.knex): Promise<boolean> {
-    return (await db('upload').where({ id }).delete()) > 0;
+  /** Notes the image that it became. @returns whether it had become none before */
+  async became(id: string, imageId: string, db: Knex): Promise<boolean> {
+    return (await db('upload').where({ id }).whereNull('image_id').update({ image_id: imageId })) > 0;
+  }
+
+  /** @returns whether it was there and had become no image */
+  async remove(id: string): Promise<boolean> {
+    return (await this.knex('upload').where({ id }).whereNull('image_id').delete()) > 0;
   }
 
   /** Keeps other beginnings out until the transaction ends, so that one file is not begun twice. */

@@ -2,8 +2,8 @@ import { randomUUID } from 'node:crypto';
 import { constants } from 'node:fs';
 import { mkdir, open, rm, stat, statfs } from 'node:fs/promises';
 import { join } from 'node:path';
-import pLimit, { type LimitFunction } from 'p-limit';
-import { bothSizes, type BeginUpload, type Image, type Upload } from '@nest-mark/core';
+import { addAbortSignal, type Readable } from 'node:stream';
+import { bothSizes, type BeginUpload, type Upload } from '@nest-mark/core';
 import type { StoredUpload } from './upload-repository';
 import { problem } from '../platform/http/problems';
 import type { Images } from './domain';
@@ -17,70 +17,42 @@ export const uploadFile = (images: Images, id: string): string => join(folderOf(
 const receivedOf = async (images: Images, id: string): Promise<number> =>
   (await stat(uploadFile(images, id)).catch(() => null))?.size ?? 0;
 
-const view = async (images: Images, { id, name, size }: StoredUpload): Promise<Upload> => ({
-  id,
-  name,
-  size,
-  received: await receivedOf(images, id),
-  image: null,
-});
-
 export const listUploads = async (images: Images): Promise<Upload[]> =>
-  Promise.all((await images.uploads.list()).map((upload) => view(images, upload)));
+  Promise.all(
+    (await images.uploads.list()).map(async ({ id, name, size }) => ({
+      id,
+      name,
+      size,
+      received: await receivedOf(images, id),
+    })),
+  );
 
 /**
  * Begins an upload, or finds the one of the same file that was broken off.
+ * @returns its id
  * @throws Problem when the published digest is none, or the disk has no room for the file
  */
-export async function beginUpload(images: Images, wish: BeginUpload): Promise<Upload> {
-  const published = publishedFor(wish.sha256, wish.name);
-  const title = wish.title || wish.name;
+export async function beginUpload(images: Images, wish: BeginUpload): Promise<string> {
+  const { filename: name, size, modified } = wish;
+  const published = publishedFor(wish.sha256, name);
+  const title = wish.title || name;
   const folder = folderOf(images);
   await mkdir(folder, { recursive: true, mode: 0o700 });
   const { bavail, bsize } = await statfs(folder);
-  const { name, size, modified } = wish;
-  const begun = await images.knex.transaction(async (db) => {
+  return images.knex.transaction(async (db) => {
     // Of two who begin with one file at once the second one goes on where the first one is.
     await images.uploads.lockBeginning(db);
-    const known = await images.uploads.same(wish, db);
+    const known = await images.uploads.same({ name, size, modified }, db);
     if (known) {
       await images.uploads.setWishes(known.id, title, published, db);
-      return view(images, known);
+      return known.id;
     }
     if (bavail * bsize < size)
       throw problem('upload-no-room', { size: bothSizes(size), free: bothSizes(bavail * bsize) });
-    const upload: StoredUpload = { id: randomUUID(), name, size, modified, title, published };
-    await images.uploads.create(upload, db);
-    return view(images, upload);
+    const id = randomUUID();
+    await images.uploads.create({ id, name, size, modified, title, published }, db);
+    return id;
   });
-  if (begun.received < begun.size) return begun;
-  // It had arrived whole, and the program stopped before it became an image.
-  return inOrder(begun.id, async () => ({
-    ...begun,
-    image: await becomeImage(images, begun.id, title, published),
-  }));
-}
-
-const becomeImage = (images: Images, id: string, title: string, published: string): Promise<Image> =>
-  takeImage(images, {
-    path: uploadFile(images, id),
-    title,
-    published,
-    uploadId: id,
-    begunBy: 'the browser that sent the file',
-  });
-
-/** Pieces of one file come one after the other, whoever sends them. */
-const queues = new Map<string, LimitFunction>();
-
-async function inOrder<T>(id: string, work: () => Promise<T>): Promise<T> {
-  const queue = queues.get(id) ?? pLimit(1);
-  queues.set(id, queue);
-  try {
-    return await queue(work);
-  } finally {
-    if (queue.activeCount + queue.pendingCount === 0) queues.delete(id);
-  }
 }
 
 async function needUpload(images: Images, id: string): Promise<StoredUpload> {
@@ -89,46 +61,70 @@ async function needUpload(images: Images, id: string): Promise<StoredUpload> {
   return upload;
 }
 
-/**
- * Adds the next piece of a file; with the last one it becomes an image.
- * @param offset where the piece begins; it must be where the last one ended
- * @throws Problem when it is not, or the piece reaches beyond the file
- */
-export const addPiece = (images: Images, id: string, offset: number, piece: Buffer): Promise<Upload> =>
-  inOrder(id, () => addNext(images, id, offset, piece));
-
-async function addNext(images: Images, id: string, offset: number, piece: Buffer): Promise<Upload> {
-  const upload = await needUpload(images, id);
-  const received = await receivedOf(images, id);
-  if (offset !== received)
-    throw problem('upload-place', { received: String(received), offset: String(offset) });
-  if (offset + piece.length > upload.size) throw problem('upload-long');
-  const path = uploadFile(images, id);
-  if (piece.length > 0) await append(path, received, piece);
-  const now = { ...(await view(images, upload)), received: received + piece.length };
-  if (now.received < upload.size) return now;
-  return { ...now, image: await becomeImage(images, id, upload.title, upload.published) };
+/** Makes an image of a file that has arrived whole. */
+async function becomeImage(images: Images, { id, title, published }: StoredUpload): Promise<void> {
+  await takeImage(images, {
+    path: uploadFile(images, id),
+    title,
+    published,
+    uploadId: id,
+    begunBy: 'whoever sent the file',
+  });
 }
 
-async function append(path: string, received: number, piece: Buffer): Promise<void> {
+/**
+ * How far an upload is. One that had arrived whole when the program or its database stopped becomes its image now.
+ * Only for whoever has the upload for himself.
+ * @throws Problem when there is none
+ */
+export async function standOf(
+  images: Images,
+  id: string,
+): Promise<{ upload: StoredUpload; received: number }> {
+  const upload = await needUpload(images, id);
+  if (upload.imageId !== null) return { upload, received: upload.size };
+  const received = await receivedOf(images, id);
+  if (received === upload.size) await becomeImage(images, upload);
+  return { upload, received };
+}
+
+/**
+ * Adds what comes to a file, and keeps what came when the line breaks or the program stops; with the last octet it becomes an image. Only for
+ * whoever has the upload for himself.
+ * @param content no longer than what is missing
+ * @param offset where it begins; it must be where the file ends
+ * @returns how many octets the file has now
+ * @throws Problem when it begins elsewhere, or the disk is full
+ */
+export async function addOctets(
+  images: Images,
+  id: string,
+  offset: number,
+  content: Readable,
+): Promise<number> {
+  const upload = await needUpload(images, id);
+  let received = await receivedOf(images, id);
+  if (upload.imageId !== null || offset !== received) throw problem('upload-place');
   const flags = constants.O_WRONLY | constants.O_CREAT | constants.O_APPEND | constants.O_NOFOLLOW;
-  const file = await open(path, flags, 0o600);
+  const file = await open(uploadFile(images, id), flags, 0o600);
   try {
-    await file.appendFile(piece);
+    for await (const piece of addAbortSignal(images.closing, content) as AsyncIterable<Buffer>) {
+      await file.appendFile(piece);
+      received += piece.length;
+    }
   } catch (error) {
-    // Half a piece would be taken for a whole one.
-    await file.truncate(received);
     if ((error as NodeJS.ErrnoException).code === 'ENOSPC') throw problem('upload-disk-full');
     throw error;
   } finally {
     await file.close();
   }
+  if (received === upload.size) await becomeImage(images, upload);
+  return received;
 }
 
-/** Forgets an upload and what has arrived of it. */
-export const dropUpload = (images: Images, id: string): Promise<void> =>
-  inOrder(id, async () => {
-    await needUpload(images, id);
-    // Whoever removed the row owns the file: with the last piece it belongs to an image.
-    if (await images.uploads.remove(id)) await rm(uploadFile(images, id), { force: true });
-  });
+/** Forgets an upload and what has arrived of it. @throws Problem when there is none, or an image came of it */
+export async function dropUpload(images: Images, id: string): Promise<void> {
+  // Whoever removed the row owns the file: with the last octet it belongs to an image.
+  if (!(await images.uploads.remove(id))) throw problem('upload-missing');
+  await rm(uploadFile(images, id), { force: true });
+}

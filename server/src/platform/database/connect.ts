@@ -17,6 +17,7 @@ import * as moves from './migrations/0015-moves';
 import * as field from './migrations/0016-field';
 import * as air from './migrations/0017-air';
 import * as signal from './migrations/0018-signal';
+import * as uploads from './migrations/0019-uploads';
 
 /** The database cannot be used; the message tells what to do. */
 export class DatabaseError extends Error {
@@ -42,6 +43,7 @@ const migrations: Record<string, { up(knex: Knex): Promise<void>; down(knex: Kne
   '0016-field': field,
   '0017-air': air,
   '0018-signal': signal,
+  '0019-uploads': uploads,
 };
 
 /** Migrations from the bundle instead of a folder. */

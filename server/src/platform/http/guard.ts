@@ -31,11 +31,11 @@ export const sameMachine: RequestHandler = (request, _response, next) => {
     // "same-site" is another port or another name of this machine: not a page of ours either.
     !['same-origin', 'none', undefined].includes(request.get('sec-fetch-site'));
   if (foreign) throw foreignPage();
-  const changes = request.method !== 'GET' && request.method !== 'HEAD';
-  // A form of another site can post text, but not JSON.
+  const changes = !['GET', 'HEAD', 'OPTIONS'].includes(request.method);
+  // A form of another site can post text, but not JSON, nor a file as it is sent to the shelf.
   if (
     changes &&
-    !request.is(['application/json', 'application/octet-stream']) &&
+    !request.is(['application/json', 'application/offset+octet-stream']) &&
     request.headers['content-length'] !== undefined &&
     request.headers['content-length'] !== '0'
   )

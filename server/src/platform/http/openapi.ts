@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { problems, problemCodes, ProblemSchema, statusTitles, type ProblemCode } from '@nest-mark/core';
-import type { Route } from './route';
+import { isSafe, type Route } from './route';
 
 const json = (schema: z.ZodType): object => ({
   'application/json': { schema: z.toJSONSchema(schema, { io: 'input', unrepresentable: 'any' }) },
@@ -46,7 +46,7 @@ const changing = [
 export const problemsOfRoute = (route: Route): ReadonlySet<ProblemCode> =>
   new Set<ProblemCode>([
     ...always,
-    ...(route.method === 'get' ? [] : changing),
+    ...(isSafe(route.method) ? [] : changing),
     ...(route.params || route.query || route.body ? (['invalid'] as const) : []),
     ...route.problems,
   ]);

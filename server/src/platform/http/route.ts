@@ -3,7 +3,10 @@ import * as z from 'zod';
 import type { InFlight } from './in-flight';
 import type { ProblemCode } from '@nest-mark/core';
 
-type Method = 'get' | 'post' | 'put' | 'delete';
+type Method = 'get' | 'head' | 'options' | 'post' | 'put' | 'patch' | 'delete';
+
+/** Whether a method only looks (RFC 9110, 9.2.1). */
+export const isSafe = (method: Method): boolean => ['get', 'head', 'options'].includes(method);
 
 /** What a handler gets: everything validated. */
 interface Call<Params, Query, Body> {

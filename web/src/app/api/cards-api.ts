@@ -13,7 +13,6 @@ import {
   SentBootFilesSchema,
   SlotCheckSchema,
   UploadSchema,
-  type BeginUpload,
   type StationSettings,
   type CardComparison,
   type CardFiles,
@@ -28,7 +27,7 @@ import {
   type SlotCheck,
   type Upload,
 } from '@nest-mark/core/api';
-import { call, once, order, pieceSent } from './requests';
+import { call, once, order } from './requests';
 
 type MediumIdentity = StartCapacityCheck['identity'];
 
@@ -95,9 +94,6 @@ export class CardsApi {
     call('POST', `/batches/${batchId}/devices/${deviceId}/files`, CardFilesSchema, { body: { reveal } });
 
   uploads = (): Observable<Upload[]> => call('GET', '/uploads', z.array(UploadSchema));
-  beginUpload = (body: BeginUpload): Observable<Upload> => call('POST', '/uploads', UploadSchema, { body });
-  dropUpload = (id: string): Observable<void> => order('DELETE', `/uploads/${id}`);
-  /** Sends a piece of a file that begins at an octet of it. */
-  sendPiece = (id: string, offset: number, piece: Blob): Observable<Upload> =>
-    pieceSent(`/uploads/${id}?offset=${String(offset)}`, piece, UploadSchema);
+  dropUpload = (id: string): Observable<void> =>
+    order('DELETE', `/uploads/${id}`, { headers: { 'Tus-Resumable': '1.0.0' } });
 }

@@ -56,17 +56,3 @@ export const file = (method: Method, path: string, sent: Sent = {}): Observable<
 
 /** Work that must not be started twice by a repeated request. */
 export const once = (): Record<string, string> => ({ 'Idempotency-Key': crypto.randomUUID() });
-
-/** Sends octets instead of JSON. */
-export const pieceSent = <T>(path: string, piece: Blob, schema: z.ZodType<T>): Observable<T> =>
-  defer(async () => {
-    const response = await fetch(`/api${path}`, {
-      method: 'PUT',
-      headers: { 'X-Nest-Mark': '1', 'Content-Type': 'application/octet-stream' },
-      body: piece,
-    }).catch(() => {
-      throw unreachable();
-    });
-    if (!response.ok) throw await problemOf(response);
-    return schema.parse(await response.json());
-  });
