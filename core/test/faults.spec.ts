@@ -77,7 +77,7 @@ describe('why a board does not appear', () => {
           expect(new Set(inVain).size).toBe(inVain.length);
         },
       ),
-      { seed: 72, numRuns: 300 },
+      { seed: 72, numRuns: 150 },
     );
     const { said } = follow('not-seated', () => 'unsure');
     expect(said.length).toBeGreaterThan(3);

@@ -94,11 +94,11 @@ it('batches and cards are found too', async () => {
   expect(await find('ab12')).toMatchObject([{ kind: 'card', more: 'card of tank-01', batchId: batch.id }]);
 });
 
-it('among a hundred thousand devices the indexes are used for marks, keys and parts of names', async () => {
+it('among twenty thousand devices the indexes are used for marks, keys and parts of names', async () => {
   // They begin with what no drawn mark begins with: letters and digits that look alike.
   const payload = (at: number): string =>
     '01OIL'.charAt(Math.floor(at / 36 ** 3)) + (at % 36 ** 3).toString(36).toUpperCase().padStart(3, '0');
-  for (let from = 0; from < 100_000; from += 5000)
+  for (let from = 0; from < 20_000; from += 5000)
     await server.knex('device').insert(
       Array.from({ length: 5000 }, (_, at) => {
         const own = payload(from + at);
@@ -123,8 +123,8 @@ it('among a hundred thousand devices the indexes are used for marks, keys and pa
   for (const where of [
     `mark = 'AAAA0'`,
     `host_key_fingerprint like 'SHA256:abcdef%'`,
-    `lower(host_name) like '%ard-7777%'`,
+    `lower(host_name) like '%ard-1777%'`,
   ])
     expect(await plan(`select id from device where ${where} limit 20`)).toMatch(/Index/);
-  expect((await find('board-77777')).map(({ title }) => title)).toEqual(['board-77777']);
+  expect((await find('board-17777')).map(({ title }) => title)).toEqual(['board-17777']);
 });

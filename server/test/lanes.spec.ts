@@ -1,5 +1,7 @@
 import { execFileSync } from 'node:child_process';
 import { mkdtempSync, rmSync, truncateSync, writeFileSync } from 'node:fs';
+import { createServer } from 'node:http';
+import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Image } from '@nest-mark/core';
@@ -11,11 +13,18 @@ const LONG = 60e9;
 
 let server: TestServer;
 let folder: string;
+/** Begins to send an image and never goes on: reading it takes for ever, and no time of the processors. */
+const hanging = createServer((_request, response) => {
+  response.writeHead(200, { 'Content-Length': '1000000' }).write('x');
+});
 beforeAll(async () => {
   folder = mkdtempSync(join(tmpdir(), 'nest-mark-lanes-'));
   server = await TestServer.start('127.61.45');
+  await new Promise<void>((done) => hanging.listen(0, '127.0.0.1', done));
 });
 afterAll(async () => {
+  hanging.closeAllConnections();
+  hanging.close();
   await server.end();
   rmSync(folder, { recursive: true, force: true });
 });
@@ -24,12 +33,13 @@ it('an armed round begins at once while more images than have a place are being 
   const image = await server.shelve(tinyImage(folder));
   const batch = await server.batch(tankPlan(1, image.id, '127.61.45'));
   const raw = execFileSync('xz', ['-dc', baseImage], { maxBuffer: 1 << 28 });
-  for (let nth = 0; nth < 6; nth++) {
-    const path = join(folder, `long-${String(nth)}.img`);
-    writeFileSync(path, raw);
-    truncateSync(path, LONG + nth * 512);
+  const long = join(folder, 'long.img');
+  writeFileSync(long, raw);
+  truncateSync(long, LONG);
+  const { port } = hanging.address() as AddressInfo;
+  const away = Array.from({ length: 5 }, (_, nth) => `http://127.0.0.1:${String(port)}/${String(nth)}.img`);
+  for (const path of [long, ...away])
     await server.ok<Image>('POST', '/images', { path, title: '', sha256: '' });
-  }
   const reading = async (): Promise<string[]> =>
     (await server.domains.runs.repository.open('test')).flatMap(({ kind, state }) =>
       kind === 'image-reading' ? [state] : [],
