@@ -169,7 +169,7 @@ describe('each single statement of the work fails once', () => {
       const stop = proxy.failWhen((statement) => /upload|image/.test(statement) && count++ === nth);
       // Each time from the beginning, as somebody would who chooses the file again.
       await patient(async () => {
-        const id = await begin(server, { filename: title, size: bytes.length });
+        const id = await begin(server, { filename: title, size: bytes.length, modified: nth + 1 });
         const now = await stand(server, id);
         if (typeof now === 'number') throw new Error(String(now));
         if (now.received === now.size) return;

@@ -732,7 +732,7 @@ const cases: Record<string, Case> = {
     call: () => ({
       method: 'POST',
       path: '/uploads',
-      headers: beginHeaders({ filename: `u${String(next++)}.img`, size: 9 }),
+      headers: beginHeaders({ filename: `u${String(next++)}.img`, size: 9, modified: 1 }),
     }),
     holds: async (good, times) => {
       all(good, times);

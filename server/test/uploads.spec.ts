@@ -135,6 +135,19 @@ describe('an image that is sent', () => {
     await forget(server, id);
   });
 
+  it('is taken for no other of its name and size that was changed at another time, or does not tell when', async () => {
+    const other = { filename: 'os.img', size: 1000 };
+    const ids = [
+      await begin(server, { ...other, modified: 5 }),
+      await begin(server, { ...other, modified: 6 }),
+      await begin(server, other),
+      await begin(server, other),
+    ];
+    expect(new Set(ids).size).toBe(4);
+    expect(await begin(server, { ...other, modified: 6 })).toBe(ids[1]);
+    for (const id of ids) await forget(server, id);
+  });
+
   it('is told what is spoken here, and pages of other sites are let in nowhere', async () => {
     const { status, headers } = await server.call('OPTIONS', '/uploads');
     expect([status, headers.get('tus-version'), headers.get('tus-extension')]).toEqual([

@@ -94,7 +94,10 @@ export const BeginUploadSchema = z.object({
     .int()
     .min(1, 'The file is empty. Choose another one.')
     .max(2 ** 42),
-  /** When the file was changed last, milliseconds since 1970: tells it from another of its name. */
+  /**
+   * When the file was changed last, milliseconds since 1970: tells it from another of its name and size. 0 where that is
+   * not known: then it is taken for no other.
+   */
   modified: z.coerce
     .number()
     .int()

@@ -42,7 +42,8 @@ export async function beginUpload(images: Images, wish: BeginUpload): Promise<st
   return images.knex.transaction(async (db) => {
     // Of two who begin with one file at once the second one goes on where the first one is.
     await images.uploads.lockBeginning(db);
-    const known = await images.uploads.same({ name, size, modified }, db);
+    // Images of one name and size are often different ones: what does not tell its time begins anew.
+    const known = modified > 0 ? await images.uploads.same({ name, size, modified }, db) : null;
     if (known) {
       await images.uploads.setWishes(known.id, title, published, db);
       return known.id;
