@@ -10,6 +10,8 @@ import { TestServer } from './helpers/server';
 /** Who may use the program, as the kernel tells it: tried with other accounts, IPv6, and another network namespace. */
 
 const asRoot = process.getuid?.() === 0;
+/** Below those that the kernel gives to whoever asks for any (ip(7), ip_local_port_range): nobody has them by chance. */
+const OWN_PORTS = 21_000;
 const NOBODY = 65_534;
 const OTHER = 12_345;
 let server: TestServer;
@@ -116,7 +118,7 @@ async function as(
       s.once('data', (d) => { console.log(d.toString().slice(9, 12)); s.resetAndDestroy(); });`;
     const asAccount = (uid: number, port: number): Promise<string> => run(uid, program(port));
     for (let turn = 0; turn < 6; turn++) {
-      const port = 41_000 + turn;
+      const port = OWN_PORTS + turn;
       expect([await asAccount(0, port), await asAccount(NOBODY, port), await asAccount(0, port)]).toEqual([
         '200',
         '401',
@@ -132,7 +134,7 @@ async function as(
       const { connect } = require('node:net');
       const body = '{"plan":{},"secrets":{}}';
       for (let n = 0; n < 40; n++) {
-        const s = connect({ host: '127.0.0.1', port: ${port}, localPort: 42000 + n });
+        const s = connect({ host: '127.0.0.1', port: ${port}, localPort: ${String(OWN_PORTS + 100)} + n });
         s.on('error', () => {});
         s.on('connect', () => { s.write('POST /api/batches HTTP/1.1\\r\\nHost: 127.0.0.1\\r\\nX-Nest-Mark: 1\\r\\nContent-Type: application/json\\r\\nContent-Length: ' + body.length + '\\r\\n\\r\\n' + body); s.resetAndDestroy(); });
       }
@@ -143,7 +145,7 @@ async function as(
         { length: 40 },
         (_, n) =>
           new Promise<void>((resolve) => {
-            const socket = connect({ host: '127.0.0.1', port: Number(port), localPort: 42_000 + n });
+            const socket = connect({ host: '127.0.0.1', port: Number(port), localPort: OWN_PORTS + 100 + n });
             socket.on('error', () => resolve());
             socket.on('connect', () => socket.end());
             socket.on('close', () => resolve());

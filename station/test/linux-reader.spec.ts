@@ -257,29 +257,52 @@ describe('what lsblk prints', () => {
     expect(offered.every(({ medium }) => !medium.system && medium.removable)).toBe(true);
   });
 
-  it('tells of a card that was put in or taken out, once, and of nothing while there is no reader at all', async () => {
-    jest.useFakeTimers();
-    try {
-      let printed = '{ "blockdevices": [] }';
-      const reader = new LinuxReader({ list: () => Promise.resolve(printed) });
+  describe('watched', () => {
+    const none = '{ "blockdevices": [] }';
+    const looks = (): Promise<void> => jest.advanceTimersByTimeAsync(10_000);
+    /** Counts what is told; the kernel is not asked, which takes time that is no test's. */
+    function watched(list: () => Promise<string>): { told: () => number; end: () => void } {
+      const facts = () => Promise.resolve({ cid: '', changes: '', soldered: false });
       let told = 0;
-      const end = reader.watch(() => told++);
-      const looks = (): Promise<void> => jest.advanceTimersByTimeAsync(10_000);
+      const end = new LinuxReader({ list, facts }).watch(() => told++);
+      return { told: () => told, end };
+    }
+    beforeEach(() => jest.useFakeTimers());
+    afterEach(() => jest.useRealTimers());
+
+    it('tells of a card that was put in or taken out, once, and of nothing while there is no reader at all', async () => {
+      let printed = none;
+      const { told, end } = watched(() => Promise.resolve(printed));
       await looks();
-      expect(told).toBe(0);
+      expect(told()).toBe(0);
       printed = bench;
       await looks();
-      expect(told).toBe(1);
-      printed = '{ "blockdevices": [] }';
+      expect(told()).toBe(1);
+      printed = none;
       await looks();
-      expect(told).toBe(2);
+      expect(told()).toBe(2);
       end();
       printed = bench;
       await looks();
-      expect(told).toBe(2);
-    } finally {
-      jest.useRealTimers();
-    }
+      expect(told()).toBe(2);
+    });
+
+    it('a look that takes long is not overtaken by the next, and tells nothing once nobody listens', async () => {
+      const waiting: ((printed: string) => void)[] = [];
+      const { told, end } = watched(() => new Promise((resolve) => waiting.push(resolve)));
+      await looks();
+      expect(waiting).toHaveLength(1);
+      waiting.pop()!(none);
+      await looks();
+      expect(waiting).toHaveLength(1);
+      waiting.pop()!(bench);
+      await looks();
+      expect(told()).toBe(1);
+      end();
+      waiting.pop()!(none);
+      await looks();
+      expect([told(), waiting.length]).toEqual([1, 0]);
+    });
   });
 
   it('that is nonsense is an error and not an empty list', () => {

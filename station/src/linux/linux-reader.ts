@@ -176,14 +176,23 @@ export class LinuxReader implements CardReader, DiskTable {
 
   watch(listener: () => void): () => void {
     let last: string | null = null;
+    let looking = false;
+    let ended = false;
     const look = async (): Promise<void> => {
+      // One that takes long, on a busy computer or a slow reader, would be overtaken and tell what is no more.
+      if (looking) return;
+      looking = true;
       const now = (await this.devices().catch(() => [])).map(keyOf).join('\n');
-      if (last !== null && now !== last) listener();
+      looking = false;
+      if (last !== null && now !== last && !ended) listener();
       last = now;
     };
     const timer = setInterval(() => void look(), LOOK_EVERY);
     timer.unref();
-    return () => clearInterval(timer);
+    return () => {
+      ended = true;
+      clearInterval(timer);
+    };
   }
 
   /** Takes a medium's partitions out of use. Ask the person first. @throws CardError with what the system says */
