@@ -143,6 +143,33 @@ describe('names that were never checked', () => {
   });
   const good: HandoverDevice = handed();
 
+  /** What the client configuration says of a device; the last three of one with a screen. */
+  const own = new Set([
+    'Host',
+    'HostName',
+    'Port',
+    'User',
+    'HostKeyAlias',
+    'HostKeyAlgorithms',
+    'UserKnownHostsFile',
+    'StrictHostKeyChecking',
+    'LocalForward',
+    'ExitOnForwardFailure',
+    'SessionType',
+  ]);
+  /** One of them all in all sound, as chance makes it once in a thousand runs. */
+  const sound = {
+    hostName: '0',
+    mark: '',
+    hostKey: makeHostKey(new Uint8Array(32), new Uint8Array(4), '').publicLine,
+    address: null,
+    port: 22 as const,
+    vpnAddress: null,
+    userName: 'a',
+    screens: [5900] as const,
+    copiedTo: [],
+  };
+
   it('begin no line of their own in files for OpenSSH, and take nothing from the devices beside them', () => {
     fc.assert(
       fc.property(hostile, (spoilt) => {
@@ -152,24 +179,14 @@ describe('names that were never checked', () => {
           .split(/[\r\n\u0085\u2028\u2029]/)
           .filter((line) => line !== '' && !line.startsWith('#'))
           .map((line) => line.trim().split(' ')[0]);
-        expect(new Set(keywords)).toEqual(
-          new Set([
-            'Host',
-            'HostName',
-            'Port',
-            'User',
-            'HostKeyAlias',
-            'HostKeyAlgorithms',
-            'UserKnownHostsFile',
-            'StrictHostKeyChecking',
-          ]),
-        );
+        expect(keywords.filter((word) => !own.has(word ?? ''))).toEqual([]);
         const known = knownHosts([bad, good])
           .split(/[\r\n\u0085\u2028\u2029]/)
           .filter((line) => line !== '' && !line.startsWith('#'));
         for (const line of known) expect(line.split(' ')[0]).not.toMatch(/[*?!]/);
         expect(known.at(-1)).toBe(`tank-07,tank-07.local,10.0.0.7 ${good.hostKey} 7KQ4J`);
       }),
+      { examples: [[sound]] },
     );
   });
 
