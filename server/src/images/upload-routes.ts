@@ -5,8 +5,8 @@ import { IdSchema, route, type Route } from '../platform/http/route';
 import type { Images } from './domain';
 import { listUploads } from './uploads';
 
-const any = ['upload-protocol'] as const satisfies readonly ProblemCode[];
-const known = [...any, 'upload-missing', 'upload-place'] as const satisfies readonly ProblemCode[];
+const always = ['upload-protocol'] as const satisfies readonly ProblemCode[];
+const known = [...always, 'upload-missing', 'upload-place'] as const satisfies readonly ProblemCode[];
 const taken = ['upload-long', 'upload-disk-full'] as const satisfies readonly ProblemCode[];
 
 /** Files are sent by the tus resumable upload protocol 1.0.0, which any program that speaks it can use. */
@@ -30,7 +30,7 @@ export function uploadRoutes(images: Images): Route[] {
       method: 'options',
       path: '/uploads',
       summary: 'Which parts of the tus protocol are spoken (tus 1.0.0)',
-      problems: any,
+      problems: always,
       run,
     }),
     route({
@@ -39,7 +39,7 @@ export function uploadRoutes(images: Images): Route[] {
       summary:
         'Begin to send an image, or find where the same file was broken off (tus 1.0.0, creation): Upload-Length, and in Upload-Metadata filename, and perhaps modified, title, sha256',
       problems: [
-        ...any,
+        ...always,
         ...taken,
         'invalid',
         'upload-place',
