@@ -119,5 +119,5 @@ export const UploadSchema = z.object({
 });
 export type Upload = z.infer<typeof UploadSchema>;
 
-/** Octets that are sent with one request, at most: what a broken line costs. */
+/** Octets that the page sends with one request, at most. What has arrived of them stays when the line breaks. */
 export const UPLOAD_PIECE = 8 << 20;

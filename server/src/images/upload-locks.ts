@@ -19,8 +19,8 @@ const aborted = (signal: AbortSignal): Promise<void> =>
 
 /**
  * One request at a time has an upload for itself. Whoever comes later waits a little, then asks the one before to come to
- * an end: it may hang on a line that is dead. The package's own locks look without a pause meanwhile, which takes a whole processor from
- * those who write cards.
+ * an end: it may hang on a line that is dead. The package's own locks look without a pause meanwhile, which takes a whole
+ * processor from those who write cards.
  */
 export class UploadLocks implements Locker {
   private readonly held = new Map<string, Holding>();

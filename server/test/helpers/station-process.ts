@@ -1,9 +1,8 @@
 import { spawn, type ChildProcess } from 'node:child_process';
-import { randomUUID } from 'node:crypto';
 import { once } from 'node:events';
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
-import { searchProgram } from './server';
+import { askOf, searchProgram } from './server';
 
 const program = join(__dirname, '../../dist/main.js');
 
@@ -67,17 +66,8 @@ export class StationProcess {
 
   /** A call that must succeed. */
   async ok<T>(method: string, path: string, body?: unknown): Promise<T> {
-    const response = await fetch(`${this.url}/api${path}`, {
-      method,
-      headers: {
-        'X-Nest-Mark': '1',
-        'Idempotency-Key': randomUUID(),
-        ...(body === undefined ? {} : { 'Content-Type': 'application/json' }),
-      },
-      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
-    });
-    const text = await response.text();
-    if (response.status >= 400) throw new Error(`${method} ${path}: ${text}`);
-    return (text === '' ? undefined : JSON.parse(text)) as T;
+    const answer = await askOf<T>(this.url, method, path, body);
+    if (answer.status >= 400) throw new Error(`${method} ${path}: ${JSON.stringify(answer.body)}`);
+    return answer.body;
   }
 }
