@@ -3,7 +3,8 @@ const esbuild = (options = {}) => ['<rootDir>/../scripts/lib/jest-esbuild.mjs', 
 const node = (name, transformer, more = {}) => ({
   displayName: name,
   rootDir: name,
-  testEnvironment: 'node',
+  testEnvironment: '<rootDir>/../scripts/lib/jest-environment.cjs',
+  runtime: '<rootDir>/../scripts/lib/jest-runtime.cjs',
   testMatch: ['<rootDir>/test/**/*.spec.ts'],
   transform: { '^.+\\.[jt]s$': transformer },
   // These packages ship ES modules only.
