@@ -5,6 +5,7 @@
  *
  * Jest's manual, "testEnvironment": an environment is a class with setup, teardown and getVmContext.
  */
+const process = require('node:process');
 const { ModernFakeTimers } = require('@jest/fake-timers');
 const { ModuleMocker } = require('jest-mock');
 

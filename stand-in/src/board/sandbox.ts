@@ -173,7 +173,7 @@ export interface InsideRun {
 }
 
 /** Octets of a program's output that are kept. */
-const OUTPUT = 4 << 20;
+export const OUTPUT = 4 << 20;
 
 const shared = ['--user', '--mount', '--net', '--ipc', '--uts'];
 const alone = ['--pid', '--fork', '--kill-child'];
@@ -210,6 +210,9 @@ function startMapped(
  * anything. They are gone with whoever keeps them.
  */
 export class KeptRoot {
+  /** Programs of our own that stay in it. */
+  private readonly staying = new Set<InsideChild>();
+
   private constructor(
     readonly root: string,
     private readonly keeper: ChildProcess,
@@ -241,7 +244,16 @@ export class KeptRoot {
     return startOutside('nsenter', [...into, ...own]);
   }
 
+  /** Has a program end with it. */
+  stays(child: InsideChild): void {
+    this.staying.add(child);
+    void child.ended.then(() => this.staying.delete(child));
+  }
+
   async close(): Promise<void> {
+    const staying = [...this.staying];
+    for (const child of staying) child.kill();
+    await Promise.all(staying.map(({ ended }) => ended));
     if (this.keeper.exitCode !== null || this.keeper.signalCode !== null) return;
     const closed = new Promise<void>((resolve) => this.keeper.once('close', () => resolve()));
     this.keeper.kill('SIGKILL');
