@@ -4,6 +4,8 @@ export default {
   ...presets.createCjsPreset({ tsconfig: '<rootDir>/tsconfig.spec.json', transpilation: true }),
   displayName: 'web',
   rootDir: import.meta.dirname ?? '.',
+  testEnvironment: '<rootDir>/../scripts/lib/jest-window.cjs',
+  runtime: '<rootDir>/../scripts/lib/jest-runtime.cjs',
   testMatch: ['<rootDir>/test/**/*.spec.ts'],
   setupFilesAfterEnv: ['<rootDir>/test/setup.ts'],
   // These packages ship ES modules only.

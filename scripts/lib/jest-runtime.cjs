@@ -6,7 +6,7 @@
  * Jest's manual, "runtime".
  */
 const { relative, sep } = require('node:path');
-const { compileFunction } = require('node:vm');
+const { compileFunction, isContext } = require('node:vm');
 const { default: Runtime } = require('jest-runtime');
 
 /** What was loaded, by path; by project, since each has a way of its own to turn sources into modules. */
@@ -23,9 +23,11 @@ module.exports = class KeepingRuntime extends Runtime {
       path.includes(`${sep}node_modules${sep}`) ||
       /^(\.\.[\\/][^\\/]+[\\/])?src[\\/]/.test(relative(config.rootDir, path));
     for (const [path, module] of this.kept) this.registries.getActiveCjsRegistry().set(path, module);
-    const { executor } = this;
-    executor.compile = (source, filename) =>
-      compileFunction(source, executor.injectedModuleParameters, { filename });
+    const { executor, _environment: environment } = this;
+    // Where files run in the process itself, there is no context to name.
+    if (!isContext(environment.getVmContext()))
+      executor.compile = (source, filename) =>
+        compileFunction(source, executor.injectedModuleParameters, { filename });
   }
 
   /** A kept module asks by the runtime of the file that loaded it first. */

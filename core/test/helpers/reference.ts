@@ -26,6 +26,27 @@ export function attempt(command: string, args: readonly string[]): { code: numbe
   return { code: result.status, output: result.stdout + result.stderr };
 }
 
+/** cloud-init's own command, asked about one file after the other: it takes two seconds to start. */
+const schemaOfEach = `
+import contextlib, io, json, sys
+from argparse import Namespace
+from cloudinit.config.schema import handle_schema_args
+said = []
+for path in sys.argv[1:]:
+    out = io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(out):
+        try:
+            handle_schema_args("schema", Namespace(config_file=path, docs=None, system=False, annotate=False))
+        except SystemExit as end:
+            print(end, file=out)
+    said.append(out.getvalue())
+json.dump(said, sys.stdout)
+`;
+
+/** What "cloud-init schema --config-file" says of each file (Debian 12, 22.4.2). */
+export const schemaSays = (files: readonly string[]): string[] =>
+  JSON.parse(run('/usr/bin/python3', ['-c', schemaOfEach, ...files])) as string[];
+
 /** Debian keeps disk tools where a plain user's path does not lead; mtools otherwise asks about the host's clock. */
 const environment = {
   ...process.env,
