@@ -1,7 +1,7 @@
 /**
  * What test files load, packages and our own sources, is loaded once in a process and not anew for each file, which took a
- * quarter of all the time. Test files and their helpers are loaded anew. Our sources keep nothing of their own between
- * two calls (a server is composed when it starts), so that a file is not touched by the one before it.
+ * quarter of all the time. Test files and their helpers are loaded anew. Our sources keep no more between two calls than
+ * what was read or reckoned once (a server is composed when it starts), so that a file is not touched by the one before.
  *
  * Jest's manual, "runtime".
  */
@@ -17,6 +17,9 @@ module.exports = class KeepingRuntime extends Runtime {
   constructor(config, ...more) {
     super(config, ...more);
     current = this;
+    const { watch, watchAll } = more.at(-1);
+    // Who watches changes sources between two runs in one process.
+    if (watch || watchAll) kept.clear();
     if (!kept.has(config.id)) kept.set(config.id, new Map());
     this.kept = kept.get(config.id);
     this.isKept = (path) =>

@@ -20,7 +20,8 @@ module.exports = class KeptWindow extends TestEnvironment {
     // Its timers are numbered.
     for (let id = global.setTimeout(() => undefined, 0); id > 0; id--) global.clearTimeout(id);
     for (const [name, descriptor] of variables)
-      if (descriptor.configurable && global[name] !== descriptor.value) Object.defineProperty(global, name, descriptor);
+      if (descriptor.configurable && global[name] !== descriptor.value)
+        Object.defineProperty(global, name, descriptor);
     global.document.head.replaceChildren();
     global.document.body.replaceChildren();
     global.localStorage.clear();
