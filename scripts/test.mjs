@@ -77,13 +77,17 @@ function tellSlowest() {
     console.log(`${seconds.toFixed(1).padStart(7)} s  ${name}`);
 }
 
+/**
+ * Thousands of programs are started, each by copying the page tables of a large process: with large pages there are
+ * fewer to copy (glibc manual, "Memory Allocation Tunables").
+ */
+const largePages = { GLIBC_TUNABLES: 'glibc.malloc.hugetlb=1' };
+
 async function unit(env, rest) {
   say('running unit and integration tests');
   const path = join(reports, 'unit.json');
   const args = ['--max-workers=3', '--json', `--outputFile=${path}`, ...rest];
-  // Thousands of programs are started, each by copying the page tables of a large process: with large pages there are
-  // fewer to copy (glibc manual, "Memory Allocation Tunables").
-  const code = await run(bin('jest'), args, { ...env, GLIBC_TUNABLES: 'glibc.malloc.hugetlb=1' });
+  const code = await run(bin('jest'), args, { ...env, ...largePages });
   const result = report(path);
   count(
     result?.numPassedTests ?? 0,
@@ -102,6 +106,7 @@ async function endToEnd(env, rest) {
   const path = join(reports, 'e2e.json');
   const code = await run(bin('playwright'), ['test', '-c', 'e2e/playwright.config.ts', ...rest], {
     ...env,
+    ...largePages,
     PLAYWRIGHT_JSON_OUTPUT_NAME: path,
   });
   const result = report(path);
