@@ -11,7 +11,10 @@ module.exports = class KeptWindow extends TestEnvironment {
     if (opened !== null) return opened;
     super(config, context);
     opened = this;
-    this.variables = Object.entries(Object.getOwnPropertyDescriptors(this.global));
+    // Those that are reckoned when they are asked for are left alone.
+    this.variables = Object.entries(Object.getOwnPropertyDescriptors(this.global)).filter(
+      ([, { writable }]) => writable,
+    );
   }
 
   async teardown() {
@@ -19,9 +22,7 @@ module.exports = class KeptWindow extends TestEnvironment {
     fakeTimersModern.dispose();
     // Its timers are numbered.
     for (let id = global.setTimeout(() => undefined, 0); id > 0; id--) global.clearTimeout(id);
-    for (const [name, descriptor] of variables)
-      if (descriptor.configurable && global[name] !== descriptor.value)
-        Object.defineProperty(global, name, descriptor);
+    for (const [name, { value }] of variables) if (global[name] !== value) global[name] = value;
     global.document.head.replaceChildren();
     global.document.body.replaceChildren();
     global.localStorage.clear();
