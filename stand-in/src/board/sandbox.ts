@@ -212,6 +212,7 @@ function startMapped(
 export class KeptRoot {
   /** Programs of our own that stay in it. */
   private readonly staying = new Set<InsideChild>();
+  private closing = false;
 
   private constructor(
     readonly root: string,
@@ -248,12 +249,14 @@ export class KeptRoot {
   stays(child: InsideChild): void {
     this.staying.add(child);
     void child.ended.then(() => this.staying.delete(child));
+    if (this.closing) child.kill();
   }
 
   async close(): Promise<void> {
-    const staying = [...this.staying];
-    for (const child of staying) child.kill();
-    await Promise.all(staying.map(({ ended }) => ended));
+    this.closing = true;
+    for (const child of this.staying) child.kill();
+    // Who still waits to read begins another one when the one before ends.
+    while (this.staying.size > 0) await Promise.all([...this.staying].map(({ ended }) => ended));
     if (this.keeper.exitCode !== null || this.keeper.signalCode !== null) return;
     const closed = new Promise<void>((resolve) => this.keeper.once('close', () => resolve()));
     this.keeper.kill('SIGKILL');
