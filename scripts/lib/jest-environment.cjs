@@ -1,6 +1,6 @@
 /**
  * Test files run in the process itself instead of a context of their own: in such a context each look at a global, be it
- * Map or Math, goes through a proxy, which makes everything a fifth slower, and what a file has loaded could not be kept
+ * Map or Math, goes through a proxy, which makes everything a sixth slower, and what a file has loaded could not be kept
  * for the next. What was there before a file is as it was after it.
  *
  * Jest's manual, "testEnvironment": an environment is a class with setup, teardown and getVmContext.
@@ -8,10 +8,7 @@
 const process = require('node:process');
 const { ModernFakeTimers } = require('@jest/fake-timers');
 const { ModuleMocker } = require('jest-mock');
-
-/** The values of an object's own properties, of which lazy ones are left alone. */
-const valuesOf = (object) =>
-  Object.entries(Object.getOwnPropertyDescriptors(object)).filter(([, entry]) => entry.writable);
+const { remember } = require('./jest-put-back.cjs');
 
 module.exports = class OneContext {
   global = globalThis;
@@ -20,7 +17,7 @@ module.exports = class OneContext {
 
   constructor({ projectConfig }) {
     this.fakeTimersModern = new ModernFakeTimers({ config: projectConfig, global: globalThis });
-    this.globals = valuesOf(globalThis);
+    this.putBack = remember(globalThis);
     this.exit = process.exit;
     this.folder = process.cwd();
     this.variables = { ...process.env };
@@ -39,7 +36,7 @@ module.exports = class OneContext {
 
   async teardown() {
     this.fakeTimersModern.dispose();
-    for (const [name, { value }] of this.globals) if (globalThis[name] !== value) globalThis[name] = value;
+    this.putBack();
     process.exit = this.exit;
     process.chdir(this.folder);
     for (const name of Object.keys(process.env)) if (!(name in this.variables)) delete process.env[name];

@@ -3,6 +3,7 @@
  * framework, can be kept with it. It is empty again after each file.
  */
 const { TestEnvironment } = require('jest-environment-jsdom');
+const { remember } = require('./jest-put-back.cjs');
 
 let opened = null;
 
@@ -11,18 +12,15 @@ module.exports = class KeptWindow extends TestEnvironment {
     if (opened !== null) return opened;
     super(config, context);
     opened = this;
-    // Those that are reckoned when they are asked for are left alone.
-    this.variables = Object.entries(Object.getOwnPropertyDescriptors(this.global)).filter(
-      ([, { writable }]) => writable,
-    );
+    this.putBack = remember(this.global);
   }
 
   async teardown() {
-    const { global, fakeTimersModern, variables } = this;
+    const { global, fakeTimersModern } = this;
     fakeTimersModern.dispose();
     // Its timers are numbered.
     for (let id = global.setTimeout(() => undefined, 0); id > 0; id--) global.clearTimeout(id);
-    for (const [name, { value }] of variables) if (global[name] !== value) global[name] = value;
+    this.putBack();
     global.document.head.replaceChildren();
     global.document.body.replaceChildren();
     global.localStorage.clear();
