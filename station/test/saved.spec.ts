@@ -3,6 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { toHex, utf8 } from '@nest-mark/core';
 import type { SavedProfiles } from '../src';
+import { savedOn } from '../src/air/saved';
 import { inside, startManager } from './helpers/namespaces';
 import { program } from './helpers/programs';
 
@@ -33,7 +34,7 @@ let folder: string;
 let files: string;
 let saved: SavedProfiles;
 
-beforeAll(async () => {
+beforeAll(() => {
   folder = mkdtempSync(join(tmpdir(), 'nest-mark-saved-'));
   files = join(folder, 'supplicant');
   mkdirSync(files);
@@ -46,8 +47,7 @@ beforeAll(async () => {
   );
   chmodSync(join(folder, 'bin', 'busctl'), 0o755);
   process.env['PATH'] = `${join(folder, 'bin')}:${process.env['PATH'] ?? ''}`;
-  // The station takes its programs from where they are as it is loaded.
-  const { savedOn } = await import('../src/air/saved');
+  // The station was loaded before, and looks for its programs where they are now.
   saved = savedOn(files);
 });
 afterAll(() => rmSync(folder, { recursive: true, force: true }));

@@ -1,11 +1,12 @@
 import { execFile } from 'node:child_process';
 import { RadioError } from './radio';
 
-const env = {
+/** What programs are started with: those of the system's folders too, and in words that are read here. */
+export const programEnv = (): NodeJS.ProcessEnv => ({
   ...process.env,
   LC_ALL: 'C',
   PATH: `/usr/sbin:/sbin:${process.env['PATH'] ?? '/usr/bin:/bin'}`,
-};
+});
 
 /** How a program ended. `code` is null where it is not there. */
 export interface Ended {
@@ -24,7 +25,12 @@ export const runProgram = (
   { seconds = 20, signal }: { seconds?: number; signal?: AbortSignal } = {},
 ): Promise<Ended> =>
   new Promise((done, fail) => {
-    const options = { env, timeout: seconds * 1000, maxBuffer: 16 << 20, ...(signal ? { signal } : {}) };
+    const options = {
+      env: programEnv(),
+      timeout: seconds * 1000,
+      maxBuffer: 16 << 20,
+      ...(signal ? { signal } : {}),
+    };
     execFile(program, [...args], options, (error, out, said) => {
       if (!error) done({ code: 0, out, said });
       else if (signal?.aborted) fail(new RadioError('stopped', 'It was stopped.'));
@@ -34,5 +40,3 @@ export const runProgram = (
       else done({ code: typeof error.code === 'number' ? error.code : 1, out, said });
     });
   });
-
-export const programEnv = env;

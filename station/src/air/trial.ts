@@ -42,7 +42,7 @@ const firstLine = async (child: ChildProcess, seconds: number): Promise<string> 
 async function hold(adapter: string): Promise<Held> {
   const folder = `/run/nest-mark-air-${adapter}`;
   const holder = spawn('sh', ['-c', HOLDER, 'nest-mark-air', adapter, folder], {
-    env: programEnv,
+    env: programEnv(),
     stdio: ['pipe', 'pipe', 'ignore'],
     // Its own session: what ends this program does not end it.
     detached: true,
@@ -74,7 +74,7 @@ async function joins(
   signal: AbortSignal,
 ): Promise<TrialSign> {
   const child = spawn('wpa_cli', ['-p', `${folder}/ctl`, '-i', adapter], {
-    env: programEnv,
+    env: programEnv(),
     stdio: ['pipe', 'pipe', 'ignore'],
   });
   child.stdin.on('error', () => undefined);

@@ -18,10 +18,10 @@ export interface RootRange {
 const WORK = 'root-';
 
 const run = promisify(execFile);
-const env = { ...process.env, PATH: `${process.env['PATH'] ?? ''}:/usr/sbin:/sbin`, LC_ALL: 'C' };
 
 /** @throws DiskError when a tool of e2fsprogs fails or is not there */
 async function tool(command: string, args: readonly string[]): Promise<string> {
+  const env = { ...process.env, PATH: `${process.env['PATH'] ?? ''}:/usr/sbin:/sbin`, LC_ALL: 'C' };
   try {
     const { stdout, stderr } = await run(command, args, { env, maxBuffer: 1 << 26 });
     return stdout + stderr;
