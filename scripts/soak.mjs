@@ -37,6 +37,7 @@ const harnesses = {
   keyfile: 'core/test/keyfile.spec.ts',
   gpt: 'core/test/gpt.spec.ts',
   archives: 'station/test/archives.spec.ts',
+  'move-netplan': 'station/test/move-netplan.spec.ts',
   // A Debian by debootstrap, really started; needs root.
   debian: 'stand-in/soak/debian.spec.ts',
   'spoilt-cards': 'stand-in/soak/spoilt-cards.spec.ts',

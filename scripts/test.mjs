@@ -2,7 +2,8 @@
  * Sets up what tests need, then runs everything: unit and integration tests and end-to-end tests in Chromium, and beside
  * them types, lint and formatting. Tells the twenty slowest. Ends with one line, "N passed, N failed", over all of them.
  *
- *   npm test                        everything
+ *   npm test                        each kind of check
+ *   npm test -- --long              with what takes long too, and as many boards as a bench has
  *   npm test -- --only unit         static | unit | e2e
  *   npm test -- --only e2e -- FILE  what follows goes to the runner
  */
@@ -34,11 +35,23 @@ const run = (command, args, env = {}) =>
     child.once('close', (code) => done(code ?? 1));
   });
 
-const tally = { passed: 0, failed: 0 };
+/** `left` are tests that take long, which were not asked for. */
+const tally = { passed: 0, failed: 0, left: 0 };
 const count = (passed, failed) => {
   tally.passed += passed;
   tally.failed += failed;
 };
+
+/** Makes the practice images in processes of their own. @returns whether both are there */
+async function practiceImages() {
+  const program = join(root, 'scripts/lib/base-image.mjs');
+  const kinds = [
+    [baseImage, 'whole'],
+    [smallImage, 'small'],
+  ];
+  const codes = await Promise.all(kinds.map((kind) => run(process.execPath, [program, ...kind])));
+  return codes.every((code) => code === 0);
+}
 
 /** @param built builds the interface, which looks at its templates */
 async function statics(built) {
@@ -94,6 +107,7 @@ async function unit(env, rest) {
     (result?.numFailedTests ?? 0) + (result?.numRuntimeErrorTestSuites ?? 0),
   );
   if (code !== 0 && !(result?.numFailedTests || result?.numRuntimeErrorTestSuites)) count(0, 1);
+  tally.left += result?.numPendingTests ?? 0;
   for (const { name, startTime, endTime } of result?.testResults ?? [])
     took.push({ name: relative(root, name), seconds: (endTime - startTime) / 1000 });
 }
@@ -110,8 +124,9 @@ async function endToEnd(env, rest) {
     PLAYWRIGHT_JSON_OUTPUT_NAME: path,
   });
   const result = report(path);
-  const { expected = 0, unexpected = 0, flaky = 0 } = result?.stats ?? {};
+  const { expected = 0, unexpected = 0, flaky = 0, skipped = 0 } = result?.stats ?? {};
   count(expected + flaky, unexpected);
+  tally.left += skipped;
   if (code !== 0 && unexpected === 0) count(0, 1);
   for (const { title, file, tests } of testsOf(result ?? {}))
     for (const { results } of tests) {
@@ -128,7 +143,7 @@ async function endToEnd(env, rest) {
 
 await main(async () => {
   const { values, positionals } = parseArgs({
-    options: { only: { type: 'string' } },
+    options: { only: { type: 'string' }, long: { type: 'boolean', default: false } },
     allowPositionals: true,
   });
   const wanted = (name) => values.only === undefined || values.only === name;
@@ -137,9 +152,10 @@ await main(async () => {
   needNode();
   needPackages('test');
   if (wanted('unit')) needNetworkPrograms();
+  // They need nothing of npm's, which mostly waits for the network.
+  const images = wanted('unit') || wanted('e2e') ? practiceImages() : null;
   needDependencies();
   const { needBuild, needServer } = await import('./lib/build.mjs');
-  const { makeBaseImage } = await import('./lib/base-image.mjs');
   rmSync(reports, { recursive: true, force: true });
   mkdirSync(reports, { recursive: true });
   await needServer();
@@ -155,11 +171,13 @@ await main(async () => {
     ));
   const checked = wanted('static') ? statics(built) : Promise.resolve();
   if (wanted('unit') || wanted('e2e')) {
-    if (makeBaseImage(baseImage)) say('made the practice image');
-    makeBaseImage(smallImage, 'small');
+    if (!(await images)) throw new SetupError('A practice image could not be made; the reason stands above.');
     const { startPostgres } = await import('./lib/postgres.mjs');
     const cluster = await startPostgres(join(root, 'data/test'), { forTests: true });
-    const env = { NEST_MARK_TEST_DATABASE: cluster.url('postgres') };
+    const env = {
+      NEST_MARK_TEST_DATABASE: cluster.url('postgres'),
+      ...(values.long ? { NEST_MARK_LONG: '1' } : {}),
+    };
     try {
       if (wanted('unit')) await unit(env, positionals);
       if (wanted('e2e')) {
@@ -172,6 +190,7 @@ await main(async () => {
   }
   await checked;
   tellSlowest();
+  if (tally.left > 0) say(`${tally.left} tests were left out: npm test -- --long runs those that take long`);
   if (tally.failed > 0 || tally.passed === 0) process.exitCode = 1;
   console.log(`${tally.passed} passed, ${tally.failed} failed`);
 });

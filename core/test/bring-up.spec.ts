@@ -33,6 +33,7 @@ import { shippedSteps, stepsOf } from '../src/bringup/steps/index';
 import { screensOf } from '../src/bringup/steps/remote-screen';
 import { noVpn, type Expected } from '../src/bringup/expected';
 import { boardConfig, type VpnMember } from '../src/vpn/config';
+import { many } from './helpers/soak';
 
 const sh = (script: string): string => execFileSync('sh', ['-s'], { input: script, encoding: 'latin1' });
 
@@ -285,7 +286,7 @@ describe('a boot configuration as a board tells it', () => {
       fc.property(fc.string({ maxLength: 400, unit: 'grapheme' }), (text) => {
         expect(readBootConfig(told(text))).toEqual({ path: '/boot/firmware/config.txt', text });
       }),
-      { numRuns: 300, seed: 97 },
+      { numRuns: many(60, 300), seed: 97 },
     );
   });
 
@@ -401,7 +402,7 @@ describe('a remote screen', () => {
       fc.property(fc.string({ maxLength: 200, unit: 'binary' }), (text) => {
         expect(Array.isArray(readListeners(text))).toBe(true);
       }),
-      { numRuns: 300, seed: 98 },
+      { numRuns: many(60, 300), seed: 98 },
     );
   });
 });

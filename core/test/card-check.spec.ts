@@ -11,6 +11,7 @@ import { network, settings, userKey } from './helpers/plan';
 import { attempt, inScratch, run } from './helpers/reference';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { many } from './helpers/soak';
 
 const HASH = '$6$seagrass$' + 'a'.repeat(86);
 
@@ -878,7 +879,7 @@ describe('against other readers', () => {
         },
       ),
       {
-        numRuns: 60,
+        numRuns: many(15, 60),
         examples: [[[{ ssid: '!\u0085\u2028 \u2029!', hidden: false, priority: 0, open: false }], false]],
       },
     );

@@ -15,6 +15,7 @@ import {
 } from '../src/disk';
 import { utf8 } from '../src/bytes';
 import { attempt, inScratch, run, runBytes } from './helpers/reference';
+import { many } from './helpers/soak';
 
 const code = async (work: Promise<unknown>): Promise<string> =>
   work.then(
@@ -248,7 +249,7 @@ describe('FAT against mkfs.fat, fsck.fat and mtools', () => {
           );
           expect(['no error', 'damaged', 'missing', 'cut-off']).toContain(outcome);
         }),
-        { numRuns: 300 },
+        { numRuns: many(80, 300) },
       );
     });
   });

@@ -5,6 +5,7 @@ import { dirname, join } from 'node:path';
 import fc from 'fast-check';
 import { crc32c, CRC32C_START, ExtVolume, MemorySource } from '../src/index';
 import { inScratch, run } from './helpers/reference';
+import { many } from './helpers/soak';
 
 /** What debugfs says to a request; it is the reference for all that is read here (package e2fsprogs). */
 const debugfs = (image: string, request: string, write = false): Buffer =>
@@ -211,7 +212,7 @@ describe('an ext file system', () => {
             expect(read && Buffer.from(read).equals(content)).toBe(true);
           },
         ),
-        { numRuns: 1500 },
+        { numRuns: many(300, 1500) },
       );
       expect(refused).toBeGreaterThan(0);
     });

@@ -15,6 +15,7 @@ import {
   type Said,
 } from '../src/find';
 import { bestWay, board, follow, hidden, world } from './helpers/drill-worlds';
+import { many } from './helpers/soak';
 
 const hall = { id: 'n', name: 'Hall', bands: [], country: 'DK', hidden: false, apart: false };
 const checkIds = Object.keys(checks) as CheckId[];
@@ -62,7 +63,7 @@ describe('why a board does not appear', () => {
           if (one.advice.kind === 'ask') expect(asked).not.toContain(one.advice.check);
         },
       ),
-      { seed: 71, numRuns: 300 },
+      { seed: 71, numRuns: many(60, 300) },
     );
   });
 
@@ -77,7 +78,7 @@ describe('why a board does not appear', () => {
           expect(new Set(inVain).size).toBe(inVain.length);
         },
       ),
-      { seed: 72, numRuns: 150 },
+      { seed: 72, numRuns: many(40, 150) },
     );
     const { said } = follow('not-seated', () => 'unsure');
     expect(said.length).toBeGreaterThan(3);

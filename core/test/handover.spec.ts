@@ -20,6 +20,7 @@ import {
 import { soundPlan } from './helpers/plan';
 import { handed, handedOver, handedOvers } from './helpers/handed-over';
 import { attempt, inScratch, run } from './helpers/reference';
+import { many } from './helpers/soak';
 
 describe('known_hosts, as ssh-keygen -F finds it (OpenSSH)', () => {
   const lookUp = (file: string, host: string): string => run('ssh-keygen', ['-F', host, '-f', file]);
@@ -38,7 +39,7 @@ describe('known_hosts, as ssh-keygen -F finds it (OpenSSH)', () => {
             for (const host of hosts) expect(lookUp(file, host)).toContain(hostKey.split(' ')[1]);
           }
         }),
-        { numRuns: 15 },
+        { numRuns: many(5, 15) },
       );
     });
   });
@@ -98,7 +99,7 @@ describe('the client configuration, as ssh -G reads it (OpenSSH)', () => {
             }
           },
         ),
-        { numRuns: 15 },
+        { numRuns: many(5, 15) },
       );
     });
   });
@@ -266,7 +267,7 @@ describe('more of the files for OpenSSH', () => {
           expect(data[1]).toHaveLength(columns.length);
         },
       ),
-      { numRuns: 30 },
+      { numRuns: many(10, 30) },
     );
   });
 });
@@ -304,7 +305,7 @@ print(json.dumps(out))`,
             ]),
           );
         }),
-        { numRuns: 25 },
+        { numRuns: many(8, 25) },
       );
       const bad = { ...handed(), hostName: 'x -->' };
       writeFileSync(file, bookmarks([bad, handed({ address: 'fd00::7' })], '<a>'));

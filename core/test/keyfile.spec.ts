@@ -7,7 +7,7 @@ import { valueOf } from '../src/formats/keyfile/values';
 import { readKeyfile, ssidOfKeyfile } from '../src/formats/keyfile/read';
 import { amount } from './helpers/soak';
 
-const much = amount('keyfile', 100, 300, 20_261_126);
+const much = amount('keyfile', 40, 300, 20_261_126);
 
 /** The check of keyfiles against NetworkManager itself, which reads and writes them without its daemon. */
 

@@ -5,6 +5,7 @@ import fc from 'fast-check';
 import { checkCharacter, knownHosts, mergeKnownHosts } from '../src/index';
 import { handed, handedOvers, keyOf } from './helpers/handed-over';
 import { attempt, inScratch, run } from './helpers/reference';
+import { many } from './helpers/soak';
 
 const salt = (): Uint8Array => new Uint8Array(randomBytes(20));
 const plain = { salt: null };
@@ -64,7 +65,7 @@ describe('putting host keys into somebody’s known_hosts', () => {
         expect(ofOthers(once.text)).toEqual(ofOthers(text));
         expect(mergeKnownHosts(once.text, devices, form).text).toBe(once.text);
       }),
-      { numRuns: 300 },
+      { numRuns: many(60, 300) },
     );
   });
 

@@ -38,7 +38,7 @@ for line in sys.stdin:
 `;
 import { amount } from './helpers/soak';
 
-const much = amount('network-config', 150, 400, 20_261_126);
+const much = amount('network-config', 50, 400, 20_261_126);
 type Answer = { refused: string } | { names: string[] };
 
 const good = `network:

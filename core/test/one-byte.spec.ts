@@ -17,7 +17,7 @@ import { network, settings } from './helpers/plan';
 import { attempt, inScratch, run } from './helpers/reference';
 import { amount } from './helpers/soak';
 
-const much = amount('one-byte', 120, 500, 20_261_126);
+const much = amount('one-byte', 40, 500, 20_261_126);
 
 const given = settings({
   user: { ...settings().user, passwordHash: `$6$seagrass$${'aB3/'.repeat(21)}ab`, passwordLogin: true },

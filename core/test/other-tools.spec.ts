@@ -17,6 +17,7 @@ import {
 } from '../src/index';
 import { handed, handedOvers } from './helpers/handed-over';
 import { attempt, inScratch, run } from './helpers/reference';
+import { many } from './helpers/soak';
 
 const reached = (devices: readonly HandoverDevice[]): HandoverDevice[] =>
   devices.filter(({ address }) => address !== null);
@@ -58,7 +59,7 @@ describe('files for other tools, whatever the plan says, as their own readers re
             attempt('yamllint', ['-d', '{extends: relaxed, rules: {line-length: disable}}', file]).code,
           ).toBe(0);
         }),
-        { numRuns: 12 },
+        { numRuns: many(4, 12) },
       );
     });
   });
@@ -95,7 +96,7 @@ print(json.dumps(out))`;
               ansible_user: device.userName,
             });
         }),
-        { numRuns: 12 },
+        { numRuns: many(4, 12) },
       );
     });
   });
@@ -120,7 +121,7 @@ print(json.dumps(out))`;
               ),
             );
         }),
-        { numRuns: 15 },
+        { numRuns: many(5, 15) },
       );
     });
   });
@@ -140,7 +141,7 @@ print(json.dumps(out))`;
             ]);
           }
         }),
-        { numRuns: 30 },
+        { numRuns: many(10, 30) },
       );
     });
   });
@@ -171,7 +172,7 @@ print(json.dumps(list(csv.DictReader(open(sys.argv[1], encoding='utf8', newline=
             for (const row of rows) expect(row['notes']).not.toMatch(/^[=+\-@]/);
           },
         ),
-        { numRuns: 15 },
+        { numRuns: many(5, 15) },
       );
     });
   });
@@ -190,7 +191,7 @@ print(json.dumps(list(csv.DictReader(open(sys.argv[1], encoding='utf8', newline=
               expect(found).toBe(address);
             }
           }),
-          { numRuns: 8 },
+          { numRuns: many(3, 8) },
         );
       });
     },

@@ -23,6 +23,7 @@ import {
 } from '../src/plan/own-method';
 import { network, settings } from './helpers/plan';
 import { inScratch, run } from './helpers/reference';
+import { many } from './helpers/soak';
 
 /** A description with one file, everything not said as it is by itself. */
 const describedAs = (file: object): OwnDescription => {
@@ -290,14 +291,14 @@ print(json.dumps(out))
           if (answer.startsWith('"Reed OS"')) no++;
           else made.push({ text: answer, wanted: way.wanted(of) });
         }),
-        { numRuns: 300, seed: 11 },
+        { numRuns: many(60, 300), seed: 11 },
       );
       const { form } = description.files[0]!;
       expect(read(made.map(({ text }) => ({ form, quoting, text })))).toEqual(
         made.map(({ wanted }) => wanted),
       );
       // A check that refuses everything, or nothing where the format cannot say all, would prove nothing.
-      expect(made.length).toBeGreaterThan(20);
+      expect(made.length).toBeGreaterThan(many(5, 20));
       if (quoting === 'percent') expect(no).toBe(0);
       else if (form !== 'yaml') expect(no).toBeGreaterThan(0);
     },
@@ -343,7 +344,7 @@ print(json.dumps(out))
           expect(setLines(once, manner, set)).toBe(once);
         },
       ),
-      { numRuns: 500, seed: 3 },
+      { numRuns: many(100, 500), seed: 3 },
     );
   });
 
@@ -359,7 +360,7 @@ print(json.dumps(out))
         }
         expect(unquoted(text, quoting)).toBe(octetText(value));
       }),
-      { numRuns: 500, seed: 5 },
+      { numRuns: many(100, 500), seed: 5 },
     );
   });
 });

@@ -6,7 +6,7 @@ import { bootFilesOf, cardOf } from './helpers/check';
 import { network, settings } from './helpers/plan';
 import { amount } from './helpers/soak';
 
-const much = amount('secrets-kept', 300, 2000, 20_261_126);
+const much = amount('secrets-kept', 100, 2000, 20_261_126);
 
 /** A findings list is shown on screens, sent to browsers and copied into mails: no secret of the card may be in it. */
 const key = '0f1e2d3c4b5a69788796a5b4c3d2e1f00f1e2d3c4b5a69788796a5b4c3d2e1f0';

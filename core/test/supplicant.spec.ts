@@ -9,7 +9,7 @@ import { check } from './helpers/check';
 import { inScratch } from './helpers/reference';
 import { amount } from './helpers/soak';
 
-const much = amount('supplicant', 100, 500, 20_261_126);
+const much = amount('supplicant', 40, 500, 20_261_126);
 
 /**
  * The check of a wpa_supplicant.conf against wpa_supplicant itself. It reads the file before it looks for a driver, so

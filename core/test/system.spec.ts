@@ -23,6 +23,7 @@ import { checkPlan } from '../src/rules';
 import { network, settings, soundNetwork, soundPlan, viewOf } from './helpers/plan';
 import { attempt, inScratch, run } from './helpers/reference';
 import { dpkgStatus, rootWithout, systemOf, wholeBoot, wholeRoot, type Tree } from './helpers/system-image';
+import { many } from './helpers/soak';
 
 describe('the list of installed packages', () => {
   const bin = (name: string): string => `/usr/bin/${name}`;
@@ -87,7 +88,7 @@ describe('the list of installed packages', () => {
         expect([a, b, order === 0]).toEqual([a, b, dpkg(a, 'eq', b)]);
       }),
       {
-        numRuns: 60,
+        numRuns: many(20, 60),
         examples: [
           ['0.106-2+deb12u1', '0.107'],
           ['1.0', '0.107'],

@@ -19,7 +19,7 @@ for line in sys.stdin:
 `;
 import { amount } from './helpers/soak';
 
-const much = amount('user-data', 150, 400, 20_261_126);
+const much = amount('user-data', 50, 400, 20_261_126);
 
 const good = `#cloud-config
 hostname: tank-01

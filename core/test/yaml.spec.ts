@@ -99,7 +99,7 @@ for line in sys.stdin:
 `;
 import { amount } from './helpers/soak';
 
-const much = amount('yaml', 800, 3000, 20_261_126);
+const much = amount('yaml', 300, 3000, 20_261_126);
 type Answer = { value: unknown } | { refused: string };
 
 /** With the keys of all maps in order; numbers that JSON does not know by name. */

@@ -6,6 +6,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { test as base, type Page } from '@playwright/test';
 import { Client } from 'pg';
+import { withLong } from '../../core/test/helpers/soak';
 
 const root = join(import.meta.dirname, '../..');
 /** The practice image as the demo has it, and as small as a board starts from: most tests are about something else. */
@@ -320,6 +321,9 @@ export const test = base.extend<
     { auto: true },
   ],
 });
+
+/** A test that takes long and of whose kind of check a shorter one is there too: it runs by `npm test -- --long`. */
+export const long = withLong ? test : test.skip;
 
 export { expect } from '@playwright/test';
 export type { Page };

@@ -1,7 +1,7 @@
 import { spawnSync } from 'node:child_process';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { expect, test, wholeImage } from '../helpers/app';
+import { expect, long, test, wholeImage } from '../helpers/app';
 import { readyBatch } from '../helpers/ready';
 import { armRound, firstBatch, part, pick, search, setPace, slotsTake, stage, who } from '../helpers/steps';
 
@@ -134,30 +134,30 @@ test.describe('an image larger than an old card', () => {
   });
 });
 
-test('a board with a wrong passphrase does not appear; its bench says why, the search says who is missing', async ({
-  app,
-  page,
-}) => {
-  await readyBatch(app, 2);
-  await page.goto(app.url);
-  await setPace(page, 0, 0);
-  await page.getByRole('button', { name: 'Put fresh cards into empty slots' }).click();
-  await armRound(page, 2);
-  await expect(page.getByText('Verified, take it out.')).toHaveCount(2);
-  await stage(page, 'Practice bench');
-  await page.getByLabel('Its passphrase').fill('high tide at eight');
-  await page.getByLabel('Its passphrase').blur();
-  await page.getByRole('button', { name: 'Seat this batch’s cards by their labels' }).click();
-  await page.getByRole('button', { name: 'Power all' }).click();
-  await expect(page.locator('tr[data-board="A1"]')).toContainText('the access point refuses its key');
-  await stage(page, 'Boot & find');
-  await page.getByRole('button', { name: 'I have just powered 2' }).click();
-  await search(page);
-  await expect(page.getByText('0 of 2', { exact: true })).toBeVisible();
-  await expect(who(page, 'tank-02')).toContainText('booting');
-});
+long(
+  'a board with a wrong passphrase does not appear; its bench says why, the search says who is missing',
+  async ({ app, page }) => {
+    await readyBatch(app, 2);
+    await page.goto(app.url);
+    await setPace(page, 0, 0);
+    await page.getByRole('button', { name: 'Put fresh cards into empty slots' }).click();
+    await armRound(page, 2);
+    await expect(page.getByText('Verified, take it out.')).toHaveCount(2);
+    await stage(page, 'Practice bench');
+    await page.getByLabel('Its passphrase').fill('high tide at eight');
+    await page.getByLabel('Its passphrase').blur();
+    await page.getByRole('button', { name: 'Seat this batch’s cards by their labels' }).click();
+    await page.getByRole('button', { name: 'Power all' }).click();
+    await expect(page.locator('tr[data-board="A1"]')).toContainText('the access point refuses its key');
+    await stage(page, 'Boot & find');
+    await page.getByRole('button', { name: 'I have just powered 2' }).click();
+    await search(page);
+    await expect(page.getByText('0 of 2', { exact: true })).toBeVisible();
+    await expect(who(page, 'tank-02')).toContainText('booting');
+  },
+);
 
-test('a search goes nowhere but to a private subnet that was named', async ({ app, page }) => {
+long('a search goes nowhere but to a private subnet that was named', async ({ app, page }) => {
   await readyBatch(app, 1);
   await page.goto(app.url);
   await setPace(page, 0, 0);

@@ -12,7 +12,7 @@ test('a server killed in the middle of a round: no card claims to be finished, n
   const batch = await readyBatch(app, 4);
   await page.goto(app.url);
   // So slowly that no machine, however loaded, is late with the kill.
-  await setPace(page, 1, 4);
+  await setPace(page, 1, 1);
   await page.getByRole('button', { name: 'Put fresh cards into empty slots' }).click();
   await armRound(page, 4);
   // Beyond the first blocks, well before the end.

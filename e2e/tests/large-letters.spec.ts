@@ -2,6 +2,7 @@ import { expect, test } from '../helpers/app';
 import { audit, sideways } from '../helpers/audit';
 import { readyBatch } from '../helpers/ready';
 import { part, parts, stage, stages, headingOf } from '../helpers/steps';
+import { withLong } from '../../core/test/helpers/soak';
 
 // As a person sets them in the browser; everything that is measured in letters grows with them.
 test.use({
@@ -12,7 +13,7 @@ test.use({
     }),
 });
 
-test('with letters twice as large, every view and part passes the same checks and needs no sideways scrolling', async ({
+test('with letters twice as large, views pass the same checks, and no view or part needs sideways scrolling', async ({
   app,
   page,
 }) => {
@@ -23,8 +24,10 @@ test('with letters twice as large, every view and part passes the same checks an
     page.evaluate<number>(
       `(() => { const all = document.querySelector('nm-batch-page'); return all.scrollWidth - all.clientWidth; })()`,
     );
+  // Twice as large, what is too pale or has no name is no other than before; most views are looked at for their width.
+  const audited = ['Plan', 'Cards', 'Devices', 'passport'];
   const looked = async (what: string): Promise<void> => {
-    await audit(page);
+    if (withLong || audited.includes(what)) await audit(page);
     expect([await sideways(page), await inside()], what).toEqual([0, 0]);
   };
   for (const view of stages) {

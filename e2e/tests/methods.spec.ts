@@ -3,7 +3,7 @@ import { mkdirSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import type { Batch, CardFiles, ShelvedNetwork } from '@nest-mark/core';
 import type { Locator } from '@playwright/test';
-import { expect, test } from '../helpers/app';
+import { expect, long, test } from '../helpers/app';
 import { audit } from '../helpers/audit';
 import { exportedCard, readyBatch, tryKeys } from '../helpers/ready';
 import { tinyImage } from '../../server/test/helpers/tiny-image';
@@ -12,65 +12,65 @@ import { armRound, bootAndProve, choose, part, pick, setPace, stage } from '../h
 
 const env = { ...process.env, PATH: `${process.env['PATH'] ?? ''}:/usr/sbin:/sbin`, MTOOLS_SKIP_CHECK: '1' };
 
-test('an image that a person sets to a run-once script: preview, card, a fault found and mended, the board runs the script and is proved', async ({
-  app,
-  page,
-}) => {
-  // The script is really run, in namespaces that not every computer gives to every account.
-  test.skip(noSandbox() !== null, noSandbox() ?? '');
-  await tryKeys(app, await readyBatch(app, 1));
-  await page.goto(app.url);
-  await setPace(page, 1, 0);
-  await stage(page, 'Images');
-  await pick(page.getByRole('combobox', { name: 'First boot' }), /^Run-once script/);
-  await expect(page.getByText(/^Chosen by hand; detected was: Declarative seed/)).toBeVisible();
+long(
+  'an image that a person sets to a run-once script: preview, card, a fault found and mended, the board runs the script and is proved',
+  async ({ app, page }) => {
+    // The script is really run, in namespaces that not every computer gives to every account.
+    test.skip(noSandbox() !== null, noSandbox() ?? '');
+    await tryKeys(app, await readyBatch(app, 1));
+    await page.goto(app.url);
+    await setPace(page, 1, 0);
+    await stage(page, 'Images');
+    await pick(page.getByRole('combobox', { name: 'First boot' }), /^Run-once script/);
+    await expect(page.getByText(/^Chosen by hand; detected was: Declarative seed/)).toBeVisible();
 
-  await part(page, 'System');
-  await page.getByLabel('Further groups of the user').fill('Dialout');
-  await expect(page.getByText('"Dialout" cannot be a group.').first()).toBeVisible();
-  await page.getByLabel('Further groups of the user').fill('dialout');
-  await page.getByLabel('Commands that run once, one a line').fill("echo 'ready' > /var/lib/tank");
-  await expect(page.getByText('Nothing found. Cards can be written.')).toBeVisible();
-  await part(page, 'On the card');
-  await expect(page.getByRole('region', { name: 'run-once/users' })).toContainText(
-    'keeper:!:free:adm,sudo,dialout',
-  );
-  await expect(page.getByRole('region', { name: 'extlinux/extlinux.conf' })).toContainText(
-    'systemd.run=/boot/run-once.sh',
-  );
-  await expect(page.getByRole('region', { name: 'run-once/networks/nest-1.nmconnection' })).toContainText(
-    'psk=••••••••',
-  );
+    await part(page, 'System');
+    await page.getByLabel('Further groups of the user').fill('Dialout');
+    await expect(page.getByText('"Dialout" cannot be a group.').first()).toBeVisible();
+    await page.getByLabel('Further groups of the user').fill('dialout');
+    await page.getByLabel('Commands that run once, one a line').fill("echo 'ready' > /var/lib/tank");
+    await expect(page.getByText('Nothing found. Cards can be written.')).toBeVisible();
+    await part(page, 'On the card');
+    await expect(page.getByRole('region', { name: 'run-once/users' })).toContainText(
+      'keeper:!:free:adm,sudo,dialout',
+    );
+    await expect(page.getByRole('region', { name: 'extlinux/extlinux.conf' })).toContainText(
+      'systemd.run=/boot/run-once.sh',
+    );
+    await expect(page.getByRole('region', { name: 'run-once/networks/nest-1.nmconnection' })).toContainText(
+      'psk=••••••••',
+    );
 
-  await stage(page, 'Practice bench');
-  await pick(page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1'), /^Card 1,/);
-  await armRound(page, 1);
-  await expect(page.getByText('Verified, take it out.')).toBeVisible();
+    await stage(page, 'Practice bench');
+    await pick(page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1'), /^Card 1,/);
+    await armRound(page, 1);
+    await expect(page.getByText('Verified, take it out.')).toBeVisible();
 
-  // Somebody opened the script in an editor of another system.
-  const card = join(app.folder, 'practice/cards/card-01.img');
-  const boot = ['-i', `${card}@@1M`];
-  await stage(page, 'Practice bench');
-  await page.locator('[data-slot="slot-1"]').getByRole('button', { name: 'Pull it' }).click();
-  const script = join(app.folder, 'spoilt.sh');
-  writeFileSync(
-    script,
-    execFileSync('mtype', [...boot, '::run-once.sh'], { env, encoding: 'utf8' }).replaceAll('\n', '\r\n'),
-  );
-  execFileSync('mcopy', ['-o', ...boot, script, '::run-once.sh'], { env });
-  await pick(page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1'), /^Card 1,/);
-  await stage(page, 'Card check');
-  await pick(page.getByRole('combobox', { name: 'Or a card in a slot' }), /^Slot 1/);
-  await page.getByRole('button', { name: 'Check it' }).click();
-  const finding = page.getByRole('article', {
-    name: 'run-once.sh has the line ends of another system (CRLF).',
-  });
-  await expect(finding).toContainText('Stops:');
-  await finding.getByRole('button', { name: 'Mend it on the card' }).click();
-  await expect(page.getByRole('heading', { name: 'Nothing wrong was found' })).toBeVisible();
+    // Somebody opened the script in an editor of another system.
+    const card = join(app.folder, 'practice/cards/card-01.img');
+    const boot = ['-i', `${card}@@1M`];
+    await stage(page, 'Practice bench');
+    await page.locator('[data-slot="slot-1"]').getByRole('button', { name: 'Pull it' }).click();
+    const script = join(app.folder, 'spoilt.sh');
+    writeFileSync(
+      script,
+      execFileSync('mtype', [...boot, '::run-once.sh'], { env, encoding: 'utf8' }).replaceAll('\n', '\r\n'),
+    );
+    execFileSync('mcopy', ['-o', ...boot, script, '::run-once.sh'], { env });
+    await pick(page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1'), /^Card 1,/);
+    await stage(page, 'Card check');
+    await pick(page.getByRole('combobox', { name: 'Or a card in a slot' }), /^Slot 1/);
+    await page.getByRole('button', { name: 'Check it' }).click();
+    const finding = page.getByRole('article', {
+      name: 'run-once.sh has the line ends of another system (CRLF).',
+    });
+    await expect(finding).toContainText('Stops:');
+    await finding.getByRole('button', { name: 'Mend it on the card' }).click();
+    await expect(page.getByRole('heading', { name: 'Nothing wrong was found' })).toBeVisible();
 
-  await bootAndProve(page, 'tank-01');
-});
+    await bootAndProve(page, 'tank-01');
+  },
+);
 
 test('nothing on the card: the steps by hand for each device, without secrets, to be copied', async ({
   app,

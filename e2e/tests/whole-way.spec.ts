@@ -18,6 +18,7 @@ import {
   who,
   writeRound,
 } from '../helpers/steps';
+import { many } from '../../core/test/helpers/soak';
 
 const run = promisify(execFile);
 
@@ -42,7 +43,15 @@ async function save(page: Page, title: string, path: string): Promise<void> {
   await (await download).saveAs(path);
 }
 
-test('twelve boards in three rounds: planned, written, booted, proved, and logged in to; then what goes wrong on a bench', async ({
+const boards = many(5, 12);
+/** Slots of the practice bench, and boards in a row of its tray. */
+const SLOTS = 4;
+const all = String(boards);
+const hostOf = (number: number): string => `tank-${String(number).padStart(2, '0')}`;
+const last = hostOf(boards);
+const lastNest = `${'ABC'.charAt(Math.ceil(boards / SLOTS) - 1)}${String(((boards - 1) % SLOTS) + 1)}`;
+
+test('a bench of boards in rounds: planned, written, booted, proved, and logged in to; then what goes wrong on a bench', async ({
   bareApp: app,
   page,
 }) => {
@@ -51,41 +60,41 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
   await setPace(page, 1, 0);
   await shelveBaseImage(page, 'Practice OS 1');
   await fillPlan(page, {
-    count: 12,
+    count: boards,
     image: 'Practice OS 1',
     keys: key.publicLine,
     subnet: `${app.network}.0/24`,
   });
   await part(page, 'Devices');
   const marks = await page.locator('nm-tray [data-device] text').allTextContents();
-  expect(new Set(marks).size).toBe(12);
+  expect(new Set(marks).size).toBe(boards);
 
-  await test.step('three rounds', async () => {
-    for (let round = 1; round <= 3; round++) await writeRound(page, 4);
+  await test.step('rounds', async () => {
+    for (let left = boards; left > 0; left -= SLOTS) await writeRound(page, Math.min(left, SLOTS));
     await stage(page, 'Cards');
     await expect(page.getByText('Every device has a verified card.')).toBeVisible();
   });
 
-  await test.step('boot and find: twelve proved', async () => {
+  await test.step('boot and find: all proved', async () => {
     await stage(page, 'Practice bench');
     await page.getByRole('button', { name: 'Seat this batch’s cards by their labels' }).click();
-    await powerAll(page, 12);
+    await powerAll(page, boards);
     await stage(page, 'Boot & find');
-    await page.getByRole('button', { name: 'I have just powered 12' }).click();
+    await page.getByRole('button', { name: `I have just powered ${all}` }).click();
     await expect(who(page, 'tank-01')).toContainText('since power-on');
     await search(page);
-    await expect(page.getByText('12 of 12', { exact: true })).toBeVisible();
-    await expect(page.getByRole('gridcell', { name: /, proved$/ })).toHaveCount(12);
+    await expect(page.getByText(`${all} of ${all}`, { exact: true })).toBeVisible();
+    await expect(page.getByRole('gridcell', { name: /, proved$/ })).toHaveCount(boards);
     await expect(page.getByRole('region', { name: 'Others that answered' })).toContainText(
       `${app.network}.1`,
     );
   });
 
-  await test.step('bring up: twelve ready by one press', async () => {
+  await test.step('bring up: all ready by one press', async () => {
     await stage(page, 'Bring up');
-    await page.getByRole('button', { name: 'Bring up 12' }).click();
-    await expect(page.getByText('12 of 12', { exact: true })).toBeVisible({ timeout: 240_000 });
-    await expect(page.getByRole('gridcell', { name: /, ready$/ })).toHaveCount(12);
+    await page.getByRole('button', { name: `Bring up ${all}` }).click();
+    await expect(page.getByText(`${all} of ${all}`, { exact: true })).toBeVisible({ timeout: 240_000 });
+    await expect(page.getByRole('gridcell', { name: /, ready$/ })).toHaveCount(boards);
   });
 
   const known = join(app.folder, 'known hosts');
@@ -96,8 +105,8 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
   ];
   await test.step('how exposed: nothing is open on boards that were brought up', async () => {
     await handOverPart(page, 'How exposed');
-    await page.getByRole('button', { name: 'Look at 12 boards' }).click();
-    await expect(page.getByText('Nothing is open that should not be, on 12 boards')).toBeVisible({
+    await page.getByRole('button', { name: `Look at ${all} boards` }).click();
+    await expect(page.getByText(`Nothing is open that should not be, on ${all} boards`)).toBeVisible({
       timeout: 60_000,
     });
   });
@@ -107,15 +116,15 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     await page.getByLabel('each device').check();
     await expect(page.getByText('Plan saved')).toBeVisible();
     await page.getByLabel('First free label of the sheet').fill('5');
-    await expect(page.getByText('12 labels on 1 sheet')).toBeVisible();
+    await expect(page.getByText(`${all} labels on 1 sheet`)).toBeVisible();
     // The preview is what the PDF has: drawn with its colours before it is saved.
-    await expect(page.locator('nm-drawn-page.page').first().getByText('tank-12')).toBeVisible();
+    await expect(page.locator('nm-drawn-page.page').first().getByText(last)).toBeVisible();
     const pdf = await saved(page, app, () => page.getByRole('button', { name: 'Save PDF' }).click());
     // Each label is cut out, as a reader has one before it: of whole pages zbar misses some.
     const size = shippedLabelSizes[0]!;
     const dots = (mm: number): string => String(Math.round((mm * 300) / 25.4));
     const cut = join(app.folder, 'label');
-    const codes = labelPlaces(size, 12, 5).map(({ x, y }) => {
+    const codes = labelPlaces(size, boards, 5).map(({ x, y }) => {
       const area = [
         '-x',
         dots(x),
@@ -168,15 +177,17 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     await handOverPart(page, 'Logging in');
     await page.getByLabel('File on this computer').fill(own);
     await page.getByRole('button', { name: 'Look what would change' }).click();
-    await expect(page.getByText('12 lines put in, 0 of ours taken out, 2 left as they are.')).toBeVisible();
+    await expect(
+      page.getByText(`${all} lines put in, 0 of ours taken out, 2 left as they are.`),
+    ).toBeVisible();
     expect(readFileSync(own, 'utf8')).toBe(foreign);
     await page.getByRole('button', { name: 'Change the file' }).click();
-    await expect(page.getByRole('status').filter({ hasText: 'was changed: 12 put in' })).toBeVisible();
+    await expect(page.getByRole('status').filter({ hasText: `was changed: ${all} put in` })).toBeVisible();
     expect(readFileSync(own, 'utf8').startsWith(foreign)).toBe(true);
     await page.getByLabel('Where you will keep the known hosts').fill(own);
     await save(page, 'SSH client configuration', config);
     chmodSync(config, 0o600);
-    expect((await run('ssh', [...login, 'tank-11', 'hostname'])).stdout).toBe('tank-11\n');
+    expect((await run('ssh', [...login, 'tank-03', 'hostname'])).stdout).toBe('tank-03\n');
   });
 
   await test.step('hand over: OpenSSH logs in with the exported files', async () => {
@@ -184,19 +195,19 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     await save(page, 'Known hosts', known);
     await save(page, 'SSH client configuration', config);
     chmodSync(config, 0o600);
-    const { stdout } = await run('ssh', [...login, 'tank-07', 'hostname']);
-    expect(stdout).toBe('tank-07\n');
+    const { stdout } = await run('ssh', [...login, 'tank-02', 'hostname']);
+    expect(stdout).toBe('tank-02\n');
     const onBoard = JSON.parse(
-      (await run('ssh', [...login, 'tank-07', 'cat /etc/nest-mark.json'])).stdout,
+      (await run('ssh', [...login, 'tank-02', 'cat /etc/nest-mark.json'])).stdout,
     ) as { mark: string };
-    expect(onBoard.mark).toBe(marks[6]);
+    expect(onBoard.mark).toBe(marks[1]);
 
     // The key of another board under this one's name must be refused.
     const swapped = readFileSync(known, 'utf8').split('\n');
     const keyOf = (line: string): string => line.split(' ')[2] ?? '';
-    swapped[6] = swapped[6]!.replace(keyOf(swapped[6]!), keyOf(swapped[7]!));
+    swapped[1] = swapped[1]!.replace(keyOf(swapped[1]!), keyOf(swapped[2]!));
     writeFileSync(known, swapped.join('\n'));
-    const refused = await run('ssh', [...login, 'tank-07', 'hostname']).catch(
+    const refused = await run('ssh', [...login, 'tank-02', 'hostname']).catch(
       (error: unknown) => (error as { stderr: string }).stderr,
     );
     expect(refused).toContain('Host key verification failed');
@@ -204,13 +215,13 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     const csv = join(app.folder, 'batch.csv');
     await handOverPart(page, 'Other tools');
     await save(page, 'The batch as a table', csv);
-    expect(readFileSync(csv, 'utf8').match(/,ready,127\./g)).toHaveLength(12);
-    await page.getByRole('button', { name: 'Note 12 as handed over' }).click();
-    await expect(page.getByRole('gridcell', { name: /, handed over$/ })).toHaveCount(12);
+    expect(readFileSync(csv, 'utf8').match(/,ready,127\./g)).toHaveLength(boards);
+    await page.getByRole('button', { name: `Note ${all} as handed over` }).click();
+    await expect(page.getByRole('gridcell', { name: /, handed over$/ })).toHaveCount(boards);
     await handOverPart(page, 'Devices');
     await page.getByLabel('By whom').fill('Mara Lindqvist');
-    await page.getByRole('button', { name: 'Note 12 as taken over' }).click();
-    await expect(page.locator('td.taken', { hasText: 'Mara Lindqvist, ' })).toHaveCount(12);
+    await page.getByRole('button', { name: `Note ${all} as taken over` }).click();
+    await expect(page.locator('td.taken', { hasText: 'Mara Lindqvist, ' })).toHaveCount(boards);
   });
 
   await test.step('a misspelt network name: that board never appears and is shown as missing', async () => {
@@ -224,7 +235,7 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     // Every device has a card, so nothing is proposed; the one to be written again is chosen by hand.
     await pick(
       page.getByRole('listitem').filter({ hasText: 'Slot 1' }).getByLabel('Becomes'),
-      'C4 · tank-12',
+      `${lastNest} · ${last}`,
     );
     await page.getByRole('button', { name: 'Arm a round of 1 …' }).click();
     await page.getByLabel(/^Type/).fill('erase 1');
@@ -240,7 +251,7 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     await page.getByRole('button', { name: 'Seat this batch’s cards by their labels' }).click();
     const cardIn = (nest: string): Promise<string> =>
       page.locator(`tr[data-board="${nest}"] td`).nth(1).innerText();
-    await expect.poll(() => cardIn('C4')).toContain('tank-12');
+    await expect.poll(() => cardIn(lastNest)).toContain(last);
     const label = await cardIn('A1');
     const card = page.locator('tr[data-card]', { hasText: label });
     const title = await card.locator('td').first().innerText();
@@ -250,8 +261,8 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     await page.getByRole('button', { name: 'Seat it' }).click();
     await expect.poll(() => cardIn('A2')).toBe(label);
     // The board in A1 has lost its card, so it stays off.
-    await powerAll(page, 11);
-    await expect(page.locator('tr[data-board="C4"]')).toContainText(
+    await powerAll(page, boards - 1);
+    await expect(page.locator(`tr[data-board="${lastNest}"]`)).toContainText(
       'looks for "Saltmarch Bench", which is not on the air',
     );
 
@@ -266,7 +277,7 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     const lease = (await app.api<{ boards: { nest: string; address: string }[] }>('GET', '/practice')).boards;
     const address = lease.find(({ nest }) => nest === 'A2')!.address;
     await expect(who(page, 'tank-01')).toContainText(`${address}:2222`);
-    await expect(who(page, 'tank-12')).toContainText('booting');
+    await expect(who(page, last)).toContainText('booting');
     await expect(who(page, 'tank-02')).toContainText('booting');
     await expect(who(page, 'tank-03')).toContainText('It did not answer the last search.');
   });
@@ -275,10 +286,10 @@ test('twelve boards in three rounds: planned, written, booted, proved, and logge
     await page.clock.install();
     await page.reload();
     await page.clock.fastForward('06:00');
-    await expect(who(page, 'tank-12')).toContainText('missing');
-    await expect(who(page, 'tank-12')).toContainText(
+    await expect(who(page, last)).toContainText('missing');
+    await expect(who(page, last)).toContainText(
       /6:\d\d since power-on; longer than the 4:00 that are still normal/,
     );
-    await expect(page.getByRole('gridcell', { name: /^C4.*missing$/ })).toBeVisible();
+    await expect(page.getByRole('gridcell', { name: new RegExp(`^${lastNest}.*missing$`) })).toBeVisible();
   });
 });

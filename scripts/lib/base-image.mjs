@@ -26,9 +26,15 @@ import { dirname, join } from 'node:path';
 
 const MiB = 1 << 20;
 
-/** Octets of each part. The small one is as small as a FAT32 partition allows, for tests that write many cards. */
+/**
+ * Octets of each part. The small one is for tests that write many cards, whose octets are hashed again and again: its boot
+ * partition is FAT16, since FAT32 has no fewer than 33 MiB (Microsoft, "FAT32 File System Specification" 1.03, section
+ * "FAT Type Determination").
+ */
 const sizes = {
   whole: {
+    fat: '32',
+    type: 'c',
     boot: 48 * MiB,
     root: 71 * MiB,
     kernel: 9 * MiB,
@@ -36,7 +42,16 @@ const sizes = {
     library: 18 * MiB,
     words: 120_000,
   },
-  small: { boot: 34 * MiB, root: 9 * MiB, kernel: 3 * MiB, initrd: 3 * MiB, library: 4 * MiB, words: 30_000 },
+  small: {
+    fat: '16',
+    type: 'e',
+    boot: 6 * MiB,
+    root: 6 * MiB,
+    kernel: MiB,
+    initrd: MiB,
+    library: 2 * MiB,
+    words: 10_000,
+  },
 };
 const bootStart = MiB;
 
@@ -170,13 +185,13 @@ export function makeBaseImage(target, kind = 'whole') {
     run(
       'sfdisk',
       ['-q', disk],
-      `label: dos\nlabel-id: 0x4d41524b\n${sectors(bootStart)},${sectors(size.boot)},c,*\n${sectors(rootStart)},${sectors(size.root)},83\n`,
+      `label: dos\nlabel-id: 0x4d41524b\n${sectors(bootStart)},${sectors(size.boot)},${size.type},*\n${sectors(rootStart)},${sectors(size.root)},83\n`,
     );
 
     run('mkfs.fat', [
       '-C',
       '-F',
-      '32',
+      size.fat,
       '-s',
       '1',
       '-n',
@@ -231,4 +246,5 @@ export function makeBaseImage(target, kind = 'whole') {
   }
 }
 
-if (process.argv[1] === import.meta.filename && process.argv[2]) makeBaseImage(process.argv[2]);
+if (process.argv[1] === import.meta.filename && process.argv[2])
+  makeBaseImage(process.argv[2], process.argv[3]);

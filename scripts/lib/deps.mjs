@@ -40,7 +40,7 @@ export function needDependencies() {
     return;
   }
   say('installing npm packages (one to three minutes)');
-  const result = spawnSync('npm', ['ci', '--no-progress', '--loglevel=error'], {
+  const result = spawnSync('npm', ['ci', '--no-progress', '--no-audit', '--no-fund', '--loglevel=error'], {
     cwd: root,
     stdio: ['ignore', 'inherit', 'inherit'],
   });

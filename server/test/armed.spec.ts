@@ -171,7 +171,7 @@ describe('the card that is erased is the one that was looked at', () => {
 
 describe('what was armed is what is written', () => {
   it('a plan that is changed after arming changes nothing of it, and the record keeps the digest of what was written', async () => {
-    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 11e6 });
+    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 3e6 });
     await insert('card-06');
     const body = await request(5);
     const armed = await server.ok<Round>('POST', `/batches/${batch.id}/rounds`, body);
@@ -204,7 +204,7 @@ describe('what was armed is what is written', () => {
   });
 
   it('an image is not taken off the shelf while it is written', async () => {
-    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 7e6 });
+    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 2e6 });
     await insert('card-06');
     const armed = await server.ok<Round>('POST', `/batches/${batch.id}/rounds`, await request(5));
     const problem = await server.refused('DELETE', `/images/${batch.plan.imageId!}`);
@@ -214,7 +214,7 @@ describe('what was armed is what is written', () => {
   });
 
   it('one device is not in two slots at once, nor twice in two rounds that are armed at one moment', async () => {
-    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 7e6 });
+    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 2e6 });
     await insert('card-07', 'slot-1');
     await insert('card-08', 'slot-2');
     const [one, two] = [await request(6, 'slot-1'), await request(6, 'slot-2')];

@@ -115,7 +115,7 @@ const root = (): string | null => {
     expect(onCard('user-data')).toContain('touch /once');
     const beyondBoot = (): string => {
       // What was written of it, but its boot partition: the first entry of its partition table (MBR).
-      const octets = execFileSync('head', ['-c', String(160 << 20), image()], { maxBuffer: 1 << 30 });
+      const octets = execFileSync('head', ['-c', String(48 << 20), image()], { maxBuffer: 1 << 30 });
       const [start, sectors] = [octets.readUInt32LE(446 + 8), octets.readUInt32LE(446 + 12)];
       expect(start * 512).toBe(1 << 20);
       const rest = Buffer.concat([octets.subarray(0, start * 512), octets.subarray((start + sectors) * 512)]);

@@ -10,6 +10,7 @@ import { toProblem } from '../src/platform/http/problems';
 import { isSafe } from '../src/platform/http/route';
 import { begin, piece } from './helpers/sending';
 import { baseImage, TestServer, tankPlan, endpoints } from './helpers/server';
+import { many } from '../../core/test/helpers/soak';
 
 /** Requests that nobody means well, files in the wrong places, and clients that do not read. */
 
@@ -49,6 +50,7 @@ const raw = async (
 };
 
 describe('requests that are no good', () => {
+  const DEEP = many(10_000, 100_000);
   const deep = (levels: number): string => `${'{"a":'.repeat(levels)}1${'}'.repeat(levels)}`;
   const odd: [string, string][] = [
     ['NUL in a text', '{"x":"a\\u0000b"}'],
@@ -56,7 +58,7 @@ describe('requests that are no good', () => {
     ['the other half, as a name', '{"\\udc00":1}'],
     ['a number of thirty digits', `{"x":${'9'.repeat(30)}}`],
     ['an object 200 deep', deep(200)],
-    ['an object 100,000 deep', deep(100_000)],
+    [`an object ${String(DEEP)} deep`, deep(DEEP)],
     ['a list', '[]'],
     ['null', 'null'],
     ['no JSON', '{"x":'],

@@ -29,12 +29,12 @@ describe('the shelf', () => {
       state: 'ready',
       packing: 'xz',
       packedSha256: digest,
-      rawSize: 44 << 20,
+      rawSize: 13 << 20,
       method: 'declarative-seed',
     });
     expect(good.partitions.map(({ fileSystem, label, offset }) => [fileSystem, label, offset])).toEqual([
-      ['fat32', 'CIDATA', 1 << 20],
-      ['ext', 'root', 35 << 20],
+      ['fat16', 'CIDATA', 1 << 20],
+      ['ext', 'root', 7 << 20],
     ]);
   });
 

@@ -145,10 +145,10 @@ describe('what else goes onto the cards', () => {
     expect(execFileSync('mtype', [...disk, '::user-data'], { env, encoding: 'utf8' })).toContain(
       'touch /var/lib/tank',
     );
-    // The root begins behind the boot partition of 34 MiB; e2fsprogs judges it.
+    // The root begins behind the boot partition of 6 MiB; e2fsprogs judges it.
     const root = join(server.folder, 'root.img');
     const image = join(server.folder, `practice/cards/${card}.img`);
-    execFileSync('dd', [`if=${image}`, `of=${root}`, 'bs=1M', 'skip=35', 'count=9', 'status=none']);
+    execFileSync('dd', [`if=${image}`, `of=${root}`, 'bs=1M', 'skip=7', 'count=6', 'status=none']);
     execFileSync('e2fsck', ['-f', '-n', root], { env, stdio: 'pipe' });
     const asked = (request: string): string =>
       execFileSync('debugfs', ['-R', request, root], {

@@ -11,6 +11,7 @@ import {
 } from '@nest-mark/core';
 import { noSandbox } from '../../stand-in/src/board/sandbox';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
+import { long } from '../../core/test/helpers/long';
 
 /** A batch moves to another network: as planned, with a board that comes back, and through a restart of the program. */
 
@@ -261,7 +262,7 @@ whenSandbox('a batch that moves', () => {
     expect(await addresses()).toEqual([beyond, beyond, beyond, beyond]);
   });
 
-  it('goes on by itself after the program was stopped in the middle', async () => {
+  long('goes on by itself after the program was stopped in the middle', async () => {
     await server.act({
       do: 'air',
       air: { on: true, ssid: 'Saltmarsh Bench', passphrase: 'low tide at seven', country: 'DK' },

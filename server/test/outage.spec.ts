@@ -3,6 +3,8 @@ import { readFileSync } from 'node:fs';
 import { DatabaseProxy } from './helpers/proxy';
 import { begin, piece, stand } from './helpers/sending';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
+import { many } from '../../core/test/helpers/soak';
+import { long } from '../../core/test/helpers/long';
 
 /** A database that fails in the middle of the work: for each step of it, and for two seconds at once. */
 
@@ -61,7 +63,7 @@ const arm = async (): Promise<Round> => {
 
 describe('the database goes away for two seconds', () => {
   it('while a card is written: its end is on record, the slot is free, and nothing hangs', async () => {
-    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 22e6 });
+    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 6e6 });
     await server.act({ do: 'insert', cardId: 'card-01', slotId: 'slot-1' });
     const { id } = await arm();
     await server.at(id);
@@ -88,7 +90,7 @@ describe('the database goes away for two seconds', () => {
     expect(Number(log[0]!['count'])).toBe(2);
   });
 
-  it('while a card is proved: the result is on record and the slot is free', async () => {
+  long('while a card is proved: the result is on record and the slot is free', async () => {
     await server.act({ do: 'pace', bootSeconds: 0, slotRate: 11e6 });
     await server.act({ do: 'insert', cardId: 'card-03', slotId: 'slot-1' });
     const medium = (await proposal()).cards[0]!.medium!;
@@ -108,7 +110,7 @@ describe('the database goes away for two seconds', () => {
     await patient(async () => ((await proposal()).cards[0]!.refusal === null ? true : null));
   });
 
-  it('while a search runs: what answered is kept and its end is on record', async () => {
+  long('while a search runs: what answered is kept and its end is on record', async () => {
     const search = await server.ok<Search>('POST', `/batches/${batch.id}/searches`, {
       subnet: `${network}.0/24`,
       port: 2222,
@@ -143,7 +145,7 @@ describe('each single statement of the work fails once', () => {
     await roundOf(first.id);
     const states: string[] = [];
     // After arming, one statement after the other; the round has about twenty of them.
-    for (let nth = 0; nth < 16; nth++) {
+    for (let nth = 0; nth < 16; nth += many(3, 1)) {
       const round = await patient(arm);
       let count = 0;
       const stop = proxy.failWhen((statement) => !/graphile|select 1/.test(statement) && count++ === nth);
@@ -163,7 +165,7 @@ describe('each single statement of the work fails once', () => {
 
   it('of an upload: the file becomes one image, or is still there to go on with', async () => {
     const bytes = readFileSync(baseImage);
-    for (let nth = 0; nth < 5; nth++) {
+    for (let nth = 0; nth < 5; nth += many(2, 1)) {
       const title = `upload-${String(nth)}.img.xz`;
       let count = 0;
       const stop = proxy.failWhen((statement) => /upload|image/.test(statement) && count++ === nth);

@@ -228,7 +228,7 @@ describe('an own first-boot method', () => {
     await server.act({ do: 'pull', slotId: 'slot-1' });
     await server.act({ do: 'insert', cardId: 'card-02', slotId: 'slot-1' });
     // Slow enough for the change to come in the middle.
-    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 4e6 });
+    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 1e6 });
     const round = await server.arm(batch.id);
     const now = (await server.ok<ShelvedMethod[]>('GET', '/methods')).find((method) => method.id === id)!;
     const changed = sound();

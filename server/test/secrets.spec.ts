@@ -57,7 +57,7 @@ it('the forms that are looked for are the ones that a dump has', () => {
 it('no secret stands in clear in a dump: not while cards are written, after it, after it was shown, nor in queue, answers kept, events and log', async () => {
   const told: string[] = [];
   const stop = server.domains.platform.events.listen(({ text }) => told.push(text));
-  await server.act({ do: 'pace', bootSeconds: 0, slotRate: 7e6 });
+  await server.act({ do: 'pace', bootSeconds: 0, slotRate: 2e6 });
   await server.act({ do: 'insertFresh' });
   const round = await server.arm(batch.id);
   await server.until(async () => {

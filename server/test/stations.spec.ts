@@ -5,6 +5,7 @@ import { Client } from 'pg';
 import type { Batch, BatchProgress, Image, Proposal, Round } from '@nest-mark/core';
 import type { RunningServer } from '../src/run';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
+import { many } from '../../core/test/helpers/soak';
 
 /** Two stations on one database: each does its own work and none of the other's. */
 
@@ -59,9 +60,9 @@ const armed = (slots: Proposal, device: number) => ({
 });
 
 describe('two stations on one database', () => {
-  it('a round is written by the station that armed it and by no other, six times of six', async () => {
+  it('a round is written by the station that armed it and by no other, time after time', async () => {
     // Each station has its own reader with a card of the same kind in the same slot.
-    for (let round = 0; round < 6; round++) {
+    for (let round = 0; round < many(2, 6); round++) {
       const mine = round % 2 === 0;
       const act = (action: object): Promise<unknown> =>
         mine ? server.ok('POST', '/practice/actions', action) : other('POST', '/practice/actions', action);
@@ -115,7 +116,7 @@ describe('two stations on one database', () => {
   });
 
   it('one that starts again frees its own work and touches nothing of the living one', async () => {
-    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 11e6 });
+    await server.act({ do: 'pace', bootSeconds: 0, slotRate: 3e6 });
     await server.act({ do: 'insert', cardId: 'card-07', slotId: 'slot-1' });
     const slots = await server.ok<Proposal>('GET', `/batches/${batch.id}/next-round`);
     const { id } = await server.ok<Round>('POST', `/batches/${batch.id}/rounds`, armed(slots, 6));

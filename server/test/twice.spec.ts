@@ -18,6 +18,7 @@ import type { SavedView } from '@nest-mark/core/api';
 import { isSafe } from '../src/platform/http/route';
 import { begin, beginHeaders, pieceHeaders, stand } from './helpers/sending';
 import { baseImage, TestServer, tankPlan, endpoints } from './helpers/server';
+import { many } from '../../core/test/helpers/soak';
 
 /**
  * Every route that changes something is called twice and eight times at once, with what it takes. What must hold
@@ -808,7 +809,7 @@ const cases: Record<string, Case> = {
   },
   'post /rounds/:id/resume': {
     call: async () => {
-      await server.act({ do: 'pace', bootSeconds: 0, slotRate: 7e6 });
+      await server.act({ do: 'pace', bootSeconds: 0, slotRate: 2e6 });
       const { medium } = await freshCard();
       const cards = [{ slotId: 'slot-1', deviceId: device(), identity: medium!.identity }];
       const { id } = await server.ok<{ id: string }>('POST', `/batches/${batch.id}/rounds`, {
@@ -1068,7 +1069,8 @@ it('every route that changes something is in this table', () => {
   expect(Object.keys(cases).sort()).toEqual([...new Set(mutating)].sort());
 });
 
-describe.each([2, 8])('%d of one request at once', (times) => {
+// Twice is less than eight times, but for what two of them at once alone would show.
+describe.each(many(1, 2) === 2 ? [2, 8] : [8])('%d of one request at once', (times) => {
   it.each(mutating)('%s', async (name) => {
     const asked = await cases[name]!.call();
     const send = async (): Promise<number> =>

@@ -14,7 +14,7 @@ import { readCard } from '../src/board/read-card';
 import { blankDisk, cardOf } from './helpers/boot-disk';
 import { amount } from '../../core/test/helpers/soak';
 
-const much = amount('check-predicts', 30, 300, 20_261_126);
+const much = amount('check-predicts', 10, 300, 20_261_126);
 
 const userKey = makeHostKey(new Uint8Array(32).fill(7), new Uint8Array(4), 'mara@bench').publicLine;
 const hostKey = makeHostKey(new Uint8Array(32).fill(2), new Uint8Array(4), '7KQ4M');

@@ -10,7 +10,7 @@ import { amount } from '../../core/test/helpers/soak';
 import { fourCards, isSafe, onCard, patchesOf, SIZE, smallImage, useCard, wantedOn } from './helpers/rounds';
 
 /** The same faults each time, unless others are asked for. */
-const much = amount('faults', 25, 200, 20_261_128);
+const much = amount('faults', 10, 200, 20_261_128);
 const ROUNDS = much.runs;
 /** Milliseconds. */
 const STALL = 1000;

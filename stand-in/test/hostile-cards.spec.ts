@@ -9,7 +9,7 @@ import { noSandbox } from '../src/board/sandbox';
 import { readCard } from '../src/index';
 import { amount } from '../../core/test/helpers/soak';
 
-const much = amount('hostile-cards', 25, 200, 20_261_128);
+const much = amount('hostile-cards', 8, 200, 20_261_128);
 
 /** Cards that somebody made to do harm to the machine that reads them. */
 

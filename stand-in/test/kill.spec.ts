@@ -8,7 +8,7 @@ import { build } from 'esbuild';
 import { amount } from '../../core/test/helpers/soak';
 import { isSafe, onCard, SIZE, smallImage, useCard, wantedOn } from './helpers/rounds';
 
-const much = amount('kill', 6, 100, 0);
+const much = amount('kill', 3, 100, 0);
 const KILLS = much.runs;
 let folder = '';
 let program = '';

@@ -224,7 +224,7 @@ async function compare(method: FirstBootMethodId, much: Amount): Promise<Record<
 it.each(['marker-files', 'network-template'] as const)(
   'a board with %s does what the check predicted, over random plans with random faults',
   async (method) => {
-    const much = amount(`methods-predict ${method}`, 25, 200, 20_261_126);
+    const much = amount(`methods-predict ${method}`, 8, 200, 20_261_126);
     const met = await compare(method, much);
     expect(met['told']).toBeGreaterThan(much.runs / 5);
     expect(met['joined']! + met['refused']!).toBeGreaterThan(much.runs / 10);
@@ -235,7 +235,7 @@ it.each(['marker-files', 'network-template'] as const)(
 (noSandbox() === null ? it : it.skip)(
   'a board that really runs the script does what the check predicted, over random plans with random faults',
   async () => {
-    const much = amount('methods-predict run-once', 4, 60, 20_261_126);
+    const much = amount('methods-predict run-once', 2, 60, 20_261_126);
     const met = await compare('run-once', much);
     expect(met['told']).toBeGreaterThan(much.runs / 8);
   },

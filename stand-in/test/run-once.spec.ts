@@ -85,7 +85,7 @@ const commandLine = 'console=tty1 root=PARTUUID=4d41524b-02 rootwait quiet\n';
 const base: BaseFiles = { texts: new Map([['cmdline.txt', commandLine]]), mountedAt: '/boot', system: null };
 const files = cardFilesOf('run-once', settings, base);
 
-const cuts = amount('run-once', 7, 40, 0);
+const cuts = amount('run-once', 3, 40, 0);
 const CUTS = cuts.runs;
 let folder: string;
 beforeEach(async () => {

@@ -17,11 +17,15 @@ import {
 } from '@nest-mark/core/moving';
 import { inside, shell, startManager } from './helpers/namespaces';
 import { program } from './helpers/programs';
+import { amount } from '../../core/test/helpers/soak';
+import { long } from '../../core/test/helpers/long';
 
 /**
  * A move on boards whose networks are netplan's, by the real netplan 0.106, wpa_supplicant 2.10 and NetworkManager 1.42 of
  * Debian 12 in namespaces. A pair of virtual cables stands for the radio; with radios: `npm run soak -- radio-move`.
  */
+
+const much = amount('move-netplan', 3, 60, 7);
 
 const ready =
   process.getuid?.() === 0 &&
@@ -152,7 +156,7 @@ for n in 0 1 2; do echo "$(wpa_cli -i w0 get_network $n ssid)=$(wpa_cli -i w0 ge
     expect(told['left']).not.toMatch(/yaml|whole/);
   });
 
-  it('goes back to a network that the board knows already, and leaves that as it is', () => {
+  long('goes back to a network that the board knows already, and leaves that as it is', () => {
     const bare = files.replace('; ls /var/lib/nest-mark', '');
     const back = named('Bench; øst', { hidden: false });
     const current = 'wpa_cli -i w0 list_networks | grep CURRENT | cut -f 2';
@@ -251,9 +255,7 @@ whenNetplan('an old network cut out of netplan’s files', () => {
     });
 
   it('whatever the file looks like, it reads as before without the network, and no comment between is lost', () => {
-    const runs = Number(process.env['NEST_MARK_RUNS'] ?? 8);
-    const seed = Number(process.env['NEST_MARK_SEED'] ?? 7);
-    const docs = fc.sample(document, { numRuns: runs, seed });
+    const docs = fc.sample(document, { numRuns: much.runs, seed: much.seed });
     const parts = docs.map(({ text, names }, at) => {
       const file = join(folder, `d${String(at)}.yaml`);
       writeFileSync(file, text);

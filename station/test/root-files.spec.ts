@@ -17,6 +17,7 @@ import fc from 'fast-check';
 import type { RootFile } from '@nest-mark/core';
 import type { Patch } from '@nest-mark/core/disk';
 import { rootPatches } from '../src';
+import { many } from '../../core/test/helpers/soak';
 
 const env = { ...process.env, PATH: `${process.env['PATH'] ?? ''}:/usr/sbin:/sbin`, LC_ALL: 'C' };
 const MiB = 1 << 20;
@@ -140,7 +141,7 @@ describe('files put into an ext root', () => {
           execFileSync('e2fsck', ['-f', '-n', part], { env, stdio: 'pipe' });
         },
       ),
-      { numRuns: 15, seed: 9 },
+      { numRuns: many(5, 15), seed: 9 },
     );
   });
 

@@ -13,6 +13,16 @@ const TELL_EVERY = 2000;
 /** Whether this is a soak: what costs much and finds seldom is left to it. */
 export const soaking = process.env['NEST_MARK_SOAK'] === '1';
 
+/** Whether what takes long runs too: by `npm test -- --long`, and in a soak. */
+export const withLong = soaking || process.env['NEST_MARK_LONG'] === '1';
+
+/** A count that is as large as on a bench where what takes long runs too, and otherwise as small as shows the same. */
+export const many = (few: number, all: number): number => (withLong ? all : few);
+
+/** Of a table of cases of one kind some that stand for it, or all of them where what takes long runs too. */
+export const some = <T>(all: readonly T[], stands: (one: T, at: number) => boolean): readonly T[] =>
+  withLong ? all : all.filter(stands);
+
 /** @param name as `npm run soak` lists it */
 export function amount(name: string, inTest: number, inSoak: number, usualSeed: number): Amount {
   const runs = Number(process.env['NEST_MARK_RUNS'] ?? (soaking ? inSoak : inTest));
