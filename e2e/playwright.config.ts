@@ -1,4 +1,5 @@
 import { defineConfig } from '@playwright/test';
+import { withLong } from '../core/test/helpers/soak';
 
 /** Debian's Chromium; its own traffic to its maker's hosts is switched off. */
 export default defineConfig({
@@ -9,6 +10,7 @@ export default defineConfig({
   timeout: 1_200_000,
   expect: { timeout: 120_000 },
   forbidOnly: true,
+  ...(withLong ? {} : { grepInvert: /@long/ }),
   reporter: [['list'], ['json']],
   use: {
     actionTimeout: 120_000,

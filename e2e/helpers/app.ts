@@ -6,7 +6,6 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { test as base, type Page } from '@playwright/test';
 import { Client } from 'pg';
-import { withLong } from '../../core/test/helpers/soak';
 
 const root = join(import.meta.dirname, '../..');
 /** The practice image as the demo has it, and as small as a board starts from: most tests are about something else. */
@@ -26,8 +25,8 @@ let networks = 0;
 export abstract class App {
   url = '';
   readonly folder = mkdtempSync(join(tmpdir(), 'nest-mark-e2e-'));
-  /** Subnet of the practice bench, another one for each test, and for each runner. */
-  readonly network = `127.${String(60 + Number(process.env['TEST_PARALLEL_INDEX'] ?? 0))}.${String(++networks)}`;
+  /** Subnet of the practice bench, another one for each test, and for each runner; those below are other tests'. */
+  readonly network = `127.${String(80 + Number(process.env['TEST_PARALLEL_INDEX'] ?? 0))}.${String(++networks)}`;
   protected readonly database = `e_${randomUUID().replaceAll('-', '')}`;
   protected readonly cluster = clusterUrl();
 
@@ -235,7 +234,7 @@ class Host {
       database,
       clusterUrl().replace(/\/[^/]*$/, `/${database}`),
       folder,
-      '127.60.0',
+      '127.80.0',
     );
     if (shelf) await shelve(url, shelf);
     await this.stop(database);
@@ -322,8 +321,8 @@ export const test = base.extend<
   ],
 });
 
-/** A test that takes long and of whose kind of check a shorter one is there too: it runs by `npm test -- --long`. */
-export const long = withLong ? test : test.skip;
+/** Of a test that takes long and of whose kind of check a shorter one is there too: it runs by `npm test -- --long`. */
+export const long = { tag: '@long' };
 
 export { expect } from '@playwright/test';
 export type { Page };

@@ -52,8 +52,9 @@ test('a network is chosen from the air, its wrong key is told before a card is w
   await bootAndProve(page, 'tank-01');
 });
 
-long(
+test(
   'what is on the shelf already is told to be there; what changed in the air since is told beside it',
+  long,
   async ({ app, page }) => {
     const batch = await readyBatch(app, 2);
     await page.goto(`${app.url}/batch/${batch.id}/networks`);

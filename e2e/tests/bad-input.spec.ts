@@ -134,8 +134,9 @@ test.describe('an image larger than an old card', () => {
   });
 });
 
-long(
+test(
   'a board with a wrong passphrase does not appear; its bench says why, the search says who is missing',
+  long,
   async ({ app, page }) => {
     await readyBatch(app, 2);
     await page.goto(app.url);
@@ -157,7 +158,7 @@ long(
   },
 );
 
-long('a search goes nowhere but to a private subnet that was named', async ({ app, page }) => {
+test('a search goes nowhere but to a private subnet that was named', long, async ({ app, page }) => {
   await readyBatch(app, 1);
   await page.goto(app.url);
   await setPace(page, 0, 0);

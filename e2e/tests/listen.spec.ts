@@ -70,8 +70,9 @@ test('listening proves boards as they come, without a subnet; a list and an addr
   await expect(listen.getByText('All 4 are proved.')).toBeVisible();
 });
 
-long(
+test(
   'boards that call are chosen in the plan and prove themselves; who came after it was remembered who is here is new',
+  long,
   async ({ app, page }) => {
     await readyBatch(app, 3);
     await page.goto(app.url);

@@ -134,8 +134,9 @@ test('boards move to a new network; one with a wrong key comes back by itself; t
   await expect(page.getByRole('button', { name: 'Take the old network off …' })).toBeHidden();
 });
 
-long(
+test(
   'a move that is left to the day: boards keep both networks, and come over when the old one ends',
+  long,
   async ({ app, page }) => {
     const batch = await provedBatch(app, 2, wanted);
     await newHall(app, { on: false });

@@ -208,8 +208,9 @@ test('from an empty database the first page asks what is at hand and leads there
   await expect(title(page)).toHaveText('This bench');
 });
 
-long(
+test(
   '1,000 devices: the tables draw what is near, find and sort, and a finding leads into the middle',
+  long,
   async ({ app, page }) => {
     await readyBatch(app, 1000, { tray: { rows: 25, columns: 40 } });
     await page.goto(app.url);

@@ -61,8 +61,9 @@ test('whoever presses only what is their turn gets from a plan to boards that ar
   await leadsToReady(app, page, 3);
 });
 
-long(
+test(
   'whoever presses only what is their turn gets from the demo’s start to twelve boards that are ready',
+  long,
   async ({ demoApp: app, page }) => {
     await leadsToReady(app, page, 12);
   },

@@ -18,29 +18,42 @@ const ROOT = 8 << 20;
 /** Files by path; a text that begins with `-> ` is a symbolic link. */
 export type Tree = Record<string, string>;
 
+/** Boot partitions that were made, by their label and files: most disks have the same. */
+const made = new Map<string, Buffer>();
+
+/** A disk's partition table and its FAT boot partition, up to where the root begins. */
+function bootOf(folder: string, boot: Tree, label: string): Buffer {
+  const key = JSON.stringify([label, boot]);
+  const known = made.get(key);
+  if (known) return known;
+  const disk = join(folder, 'disk.img');
+  writeFileSync(disk, '');
+  truncateSync(disk, START + BOOT + ROOT);
+  run(
+    'sfdisk',
+    ['-q', disk],
+    `label: dos\nstart=2048, size=${String(BOOT / 512)}, type=c\nstart=${String((START + BOOT) / 512)}, type=83\n`,
+  );
+  const fat = join(folder, 'fat');
+  writeFileSync(fat, '');
+  truncateSync(fat, BOOT);
+  run('mkfs.fat', ['-n', label, fat]);
+  const tree = join(folder, 'boot');
+  for (const [path, text] of Object.entries(boot)) {
+    mkdirSync(dirname(join(tree, path)), { recursive: true });
+    writeFileSync(join(tree, path), text);
+  }
+  const entries = new Set(Object.keys(boot).map((path) => path.split('/')[0] ?? ''));
+  if (entries.size > 0)
+    run('mcopy', ['-s', '-i', fat, ...[...entries].map((entry) => join(tree, entry)), '::']);
+  const bytes = Buffer.concat([readFileSync(disk).subarray(0, START), readFileSync(fat)]);
+  made.set(key, bytes);
+  return bytes;
+}
+
 /** A disk with a FAT boot partition and an ext4 root, made by Debian's tools from some files. */
 export const systemDisk = (boot: Tree, root: Tree, label = 'BOOT'): Promise<Uint8Array> =>
   inScratch((folder) => {
-    const disk = join(folder, 'disk.img');
-    writeFileSync(disk, '');
-    truncateSync(disk, START + BOOT + ROOT);
-    run(
-      'sfdisk',
-      ['-q', disk],
-      `label: dos\nstart=2048, size=${String(BOOT / 512)}, type=c\nstart=${String((START + BOOT) / 512)}, type=83\n`,
-    );
-    const fat = join(folder, 'fat');
-    writeFileSync(fat, '');
-    truncateSync(fat, BOOT);
-    run('mkfs.fat', ['-n', label, fat]);
-    for (const [path, text] of Object.entries(boot)) {
-      const parts = path.split('/');
-      for (let at = 1; at < parts.length; at++)
-        run('mmd', ['-D', 's', '-i', fat, `::${parts.slice(0, at).join('/')}`]);
-      const file = join(folder, 'file');
-      writeFileSync(file, text);
-      run('mcopy', ['-i', fat, file, `::${path}`]);
-    }
     const tree = join(folder, 'root');
     mkdirSync(tree);
     for (const [path, text] of Object.entries(root)) {
@@ -54,8 +67,8 @@ export const systemDisk = (boot: Tree, root: Tree, label = 'BOOT'): Promise<Uint
     }
     const ext = join(folder, 'ext');
     run('mke2fs', ['-q', '-t', 'ext4', '-d', tree, ext, '8M']);
-    const bytes = new Uint8Array(readFileSync(disk));
-    bytes.set(readFileSync(fat), START);
+    const bytes = new Uint8Array(START + BOOT + ROOT);
+    bytes.set(bootOf(folder, boot, label));
     bytes.set(readFileSync(ext), START + BOOT);
     return Promise.resolve(bytes);
   });
