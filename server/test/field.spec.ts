@@ -354,7 +354,7 @@ whenSandbox('a batch that goes into the field', () => {
         cwd: inside,
         encoding: 'utf8',
       });
-      expect(known.trim().split('\n').length).toBeGreaterThanOrEqual(6);
+      expect(known.trim().split('\n').length).toBeGreaterThanOrEqual(COUNT);
       const clear = ['batch.csv', 'hosts', 'plan.json', 'record.html', 'START-HERE.html', 'ssh_config'];
       for (const name of clear) {
         expect(read(name)).not.toContain(secret);
