@@ -215,3 +215,16 @@ test('a batch that is not there says so and leads back', async ({ app, page }) =
   await page.getByRole('link', { name: 'To the first batch' }).click();
   await expect(page.getByRole('heading', { name: 'Plan', exact: true })).toBeVisible();
 });
+
+test('a part of the page that does not arrive: a sentence stands there instead of nothing, and loading again helps', async ({
+  app,
+  page,
+}) => {
+  await page.route('**/main-*.js', (route) => route.abort());
+  await page.goto(app.url);
+  await expect(page.getByText('a part of the page did not arrive: load the page again')).toBeVisible();
+  await page.unroute('**/main-*.js');
+  await page.reload();
+  await expect(page.getByLabel('What are these devices called together?')).toBeVisible();
+  await expect(page.getByText('a part of the page did not arrive')).toHaveCount(0);
+});
