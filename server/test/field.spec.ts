@@ -368,7 +368,7 @@ whenSandbox('a batch that goes into the field', () => {
         cwd: inside,
         input: `${passphrase}\n`,
       });
-      expect(read('open.csv').trim().split('\n')).toHaveLength(7);
+      expect(read('open.csv').trim().split('\n')).toHaveLength(COUNT + 1);
       expect(await bundleAt()).toBe(true);
       // Without a passphrase nothing secret goes along.
       writeFileSync(join(folder, 'open.zip'), await bundle(null));
