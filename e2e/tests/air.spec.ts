@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process';
 import { join } from 'node:path';
 import type { ShelvedNetwork } from '@nest-mark/core';
 import { toBuffer } from 'qrcode';
-import { expect, long, test } from '../helpers/app';
+import { expect, test } from '../helpers/app';
 import { audit, sideways } from '../helpers/audit';
 import { readyBatch } from '../helpers/ready';
 import { bootAndProve, part, setPace, stage, writeRound } from '../helpers/steps';
@@ -52,55 +52,54 @@ test('a network is chosen from the air, its wrong key is told before a card is w
   await bootAndProve(page, 'tank-01');
 });
 
-test(
-  'what is on the shelf already is told to be there; what changed in the air since is told beside it',
-  long,
-  async ({ app, page }) => {
-    const batch = await readyBatch(app, 2);
-    await page.goto(`${app.url}/batch/${batch.id}/networks`);
-    const air = page.getByRole('region', { name: 'On the air here' });
-    await air.getByRole('button', { name: 'Listen now' }).click();
-    await expect(air.getByRole('row', { name: /Saltmarsh Bench/ })).toContainText('On the shelf.');
-    await air
-      .getByRole('row', { name: /Net loft/ })
-      .getByRole('button', { name: 'Put on the shelf' })
-      .click();
-    const shelved = page.getByRole('region', { name: 'Net loft' });
-    await expect(shelved.getByLabel('Network name')).toHaveValue('Net loft');
-    await expect(air.getByRole('row', { name: /Net loft/ })).toContainText('On the shelf.');
-    const networks = await app.api<ShelvedNetwork[]>('GET', '/networks');
-    expect(networks.find(({ ssid }) => ssid === 'Net loft')).toMatchObject({
-      security: 'wpa2-wpa3',
-      bands: ['2.4 GHz'],
-      channels: [{ band: '2.4 GHz', channel: 1 }],
-      country: 'DK',
-    });
-    // Nobody knows its key yet.
-    await shelved.getByRole('button', { name: 'Try the key' }).click();
-    await expect(shelved.getByRole('status').first()).toContainText('has no name, or no key');
+test('what is on the shelf already is told to be there; what changed in the air since is told beside it', async ({
+  app,
+  page,
+}) => {
+  const batch = await readyBatch(app, 2);
+  await page.goto(`${app.url}/batch/${batch.id}/networks`);
+  const air = page.getByRole('region', { name: 'On the air here' });
+  await air.getByRole('button', { name: 'Listen now' }).click();
+  await expect(air.getByRole('row', { name: /Saltmarsh Bench/ })).toContainText('On the shelf.');
+  await air
+    .getByRole('row', { name: /Net loft/ })
+    .getByRole('button', { name: 'Put on the shelf' })
+    .click();
+  const shelved = page.getByRole('region', { name: 'Net loft' });
+  await expect(shelved.getByLabel('Network name')).toHaveValue('Net loft');
+  await expect(air.getByRole('row', { name: /Net loft/ })).toContainText('On the shelf.');
+  const networks = await app.api<ShelvedNetwork[]>('GET', '/networks');
+  expect(networks.find(({ ssid }) => ssid === 'Net loft')).toMatchObject({
+    security: 'wpa2-wpa3',
+    bands: ['2.4 GHz'],
+    channels: [{ band: '2.4 GHz', channel: 1 }],
+    country: 'DK',
+  });
+  // Nobody knows its key yet.
+  await shelved.getByRole('button', { name: 'Try the key' }).click();
+  await expect(shelved.getByRole('status').first()).toContainText('has no name, or no key');
 
-    await app.api('POST', '/practice/actions', {
-      do: 'air',
-      air: {
-        on: true,
-        ssid: 'Saltmarsh bench',
-        passphrase: 'low tide at seven',
-        country: 'DK',
-        bands: ['5 GHz'],
-      },
-    });
-    await air.getByRole('button', { name: 'Listen now' }).click();
-    const bench = page.getByRole('region', { name: 'Bench', exact: true });
-    await expect(bench).toContainText(
-      '“Saltmarsh Bench” is not heard, but “Saltmarsh bench” is, which is another name.',
-    );
-    await bench.getByRole('button', { name: 'Try the key' }).click();
-    await expect(bench).toContainText('The network is not heard.');
-    await audit(page);
-    await page.getByRole('button', { name: 'Dark bench' }).click();
-    await audit(page, 'color-contrast');
-  },
-);
+  await app.api('POST', '/practice/actions', {
+    do: 'air',
+    air: {
+      on: true,
+      ssid: 'Saltmarsh bench',
+      passphrase: 'low tide at seven',
+      country: 'DK',
+      bands: ['5 GHz'],
+    },
+  });
+  await air.getByRole('button', { name: 'Listen now' }).click();
+  const bench = page.getByRole('region', { name: 'Bench', exact: true });
+  await expect(bench).toContainText(
+    '“Saltmarsh Bench” is not heard, but “Saltmarsh bench” is, which is another name.',
+  );
+  await bench.getByRole('button', { name: 'Try the key' }).click();
+  await expect(bench).toContainText('The network is not heard.');
+  await audit(page);
+  await page.getByRole('button', { name: 'Dark bench' }).click();
+  await audit(page, 'color-contrast');
+});
 
 test('a network and its key come from a picture of a code, and go out as one that another reader reads', async ({
   app,

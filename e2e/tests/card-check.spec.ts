@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process';
 import { readFileSync, truncateSync, writeFileSync } from 'node:fs';
 import { basename, join } from 'node:path';
 import type { Locator } from '@playwright/test';
-import { expect, test, long } from '../helpers/app';
+import { expect, test } from '../helpers/app';
 import { exportedCard, readyBatch } from '../helpers/ready';
 import { armRound, bootAndProve, setPace, stage, pick } from '../helpers/steps';
 
@@ -17,53 +17,51 @@ function change(disk: string, folder: string, name: string, spoil: (text: string
   execFileSync('mcopy', ['-o', ...boot(disk), path, `::${name}`], { env });
 }
 
-test(
-  'a spoilt card: the check says what is wrong before anybody waits for the board; it is mended on the card and the board is proved',
-  long,
-  async ({ app, page }) => {
-    await readyBatch(app, 1);
-    await page.goto(app.url);
-    await setPace(page, 1, 0);
-    await pick(page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1'), /^Card 1,/);
-    await armRound(page, 1);
-    await expect(page.getByText('Verified, take it out.')).toBeVisible();
+test('a spoilt card: the check says what is wrong before anybody waits for the board; it is mended on the card and the board is proved', async ({
+  app,
+  page,
+}) => {
+  await readyBatch(app, 1);
+  await page.goto(app.url);
+  await setPace(page, 1, 0);
+  await pick(page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1'), /^Card 1,/);
+  await armRound(page, 1);
+  await expect(page.getByText('Verified, take it out.')).toBeVisible();
 
-    // Somebody opened it on another computer: an editor put a byte-order mark, and the country was taken for another.
-    const card = join(app.folder, 'practice/cards/card-01.img');
-    await stage(page, 'Practice bench');
-    await page.locator('[data-slot="slot-1"]').getByRole('button', { name: 'Pull it' }).click();
-    change(card, app.folder, 'user-data', (text) => `\uFEFF${text}`);
-    await pick(page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1'), /^Card 1,/);
+  // Somebody opened it on another computer: an editor put a byte-order mark, and the country was taken for another.
+  const card = join(app.folder, 'practice/cards/card-01.img');
+  await stage(page, 'Practice bench');
+  await page.locator('[data-slot="slot-1"]').getByRole('button', { name: 'Pull it' }).click();
+  change(card, app.folder, 'user-data', (text) => `\uFEFF${text}`);
+  await pick(page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1'), /^Card 1,/);
 
-    await stage(page, 'Card check');
-    await pick(page.getByRole('combobox', { name: 'Or a card in a slot' }), /^Slot 1/);
-    await page.getByRole('button', { name: 'Check it' }).click();
-    await expect(page.getByRole('region', { name: 'the card in Slot 1' })).toContainText(
-      'The board will be called tank-01.',
-    );
-    const finding = page.getByRole('article', { name: 'user-data begins with a byte-order mark.' });
-    await expect(finding).toContainText('Stops:');
-    await expect(finding).toContainText('user-data, line 1, byte 0');
-    await finding.getByRole('button', { name: 'Mend it on the card' }).click();
-    await expect(page.getByRole('heading', { name: 'Nothing wrong was found' })).toBeVisible();
-    const mended = execFileSync('mtype', [...boot(card), '::user-data'], { env, encoding: 'utf8' });
-    expect(mended.startsWith('#cloud-config\n')).toBe(true);
-    const partition = join(app.folder, 'partition.img');
-    execFileSync('dd', [`if=${card}`, `of=${partition}`, 'bs=1M', 'skip=1', 'count=48', 'status=none']);
-    execFileSync('fsck.fat', ['-n', partition], { env, stdio: 'pipe' });
+  await stage(page, 'Card check');
+  await pick(page.getByRole('combobox', { name: 'Or a card in a slot' }), /^Slot 1/);
+  await page.getByRole('button', { name: 'Check it' }).click();
+  await expect(page.getByRole('region', { name: 'the card in Slot 1' })).toContainText(
+    'The board will be called tank-01.',
+  );
+  const finding = page.getByRole('article', { name: 'user-data begins with a byte-order mark.' });
+  await expect(finding).toContainText('Stops:');
+  await expect(finding).toContainText('user-data, line 1, byte 0');
+  await finding.getByRole('button', { name: 'Mend it on the card' }).click();
+  await expect(page.getByRole('heading', { name: 'Nothing wrong was found' })).toBeVisible();
+  const mended = execFileSync('mtype', [...boot(card), '::user-data'], { env, encoding: 'utf8' });
+  expect(mended.startsWith('#cloud-config\n')).toBe(true);
+  const partition = join(app.folder, 'partition.img');
+  execFileSync('dd', [`if=${card}`, `of=${partition}`, 'bs=1M', 'skip=1', 'count=48', 'status=none']);
+  execFileSync('fsck.fat', ['-n', partition], { env, stdio: 'pipe' });
 
-    // Its settings alone are written anew: another instance of the same device.
-    const meta = (): string =>
-      execFileSync('mtype', [...boot(card), '::meta-data'], { env, encoding: 'utf8' });
-    const before = meta();
-    await page.getByRole('button', { name: 'Write its settings anew' }).click();
-    await expect(page.getByText('The settings on the card in Slot 1 were written anew.')).toBeVisible();
-    await expect.poll(() => meta() !== before && meta().includes('tank-01')).toBe(true);
-    await expect(page.getByRole('heading', { name: 'Nothing wrong was found' })).toBeVisible();
+  // Its settings alone are written anew: another instance of the same device.
+  const meta = (): string => execFileSync('mtype', [...boot(card), '::meta-data'], { env, encoding: 'utf8' });
+  const before = meta();
+  await page.getByRole('button', { name: 'Write its settings anew' }).click();
+  await expect(page.getByText('The settings on the card in Slot 1 were written anew.')).toBeVisible();
+  await expect.poll(() => meta() !== before && meta().includes('tank-01')).toBe(true);
+  await expect(page.getByRole('heading', { name: 'Nothing wrong was found' })).toBeVisible();
 
-    await bootAndProve(page, 'tank-01');
-  },
-);
+  await bootAndProve(page, 'tank-01');
+});
 
 test('a spoilt image is dropped into the browser: read there, in part; the mended file is handed over, and with it the board is proved', async ({
   app,

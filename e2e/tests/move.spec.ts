@@ -8,7 +8,7 @@ import {
   type ShelvedNetwork,
 } from '@nest-mark/core';
 import type { Locator } from '@playwright/test';
-import { type App, expect, long, type Page, test } from '../helpers/app';
+import { type App, expect, type Page, test } from '../helpers/app';
 import { audit, sideways } from '../helpers/audit';
 import { provedBatch } from '../helpers/proved';
 import { pick } from '../helpers/steps';
@@ -134,50 +134,49 @@ test('boards move to a new network; one with a wrong key comes back by itself; t
   await expect(page.getByRole('button', { name: 'Take the old network off …' })).toBeHidden();
 });
 
-test(
-  'a move that is left to the day: boards keep both networks, and come over when the old one ends',
-  long,
-  async ({ app, page }) => {
-    const batch = await provedBatch(app, 2, wanted);
-    await newHall(app, { on: false });
-    await page.goto(`${app.url}/batch/${batch.id}/move`);
-    await page.getByRole('button', { name: 'Plan a move' }).click();
-    await choose(page, 'New network', 'New hall');
-    await choose(page, 'This computer reaches', 'the old network only');
-    await page.getByRole('button', { name: 'Add it to 2 boards' }).click();
-    await expect(page.locator('tr[data-move="waits"]')).toHaveCount(2, { timeout: 120_000 });
-    // Cards that are written later join it as well.
-    await page.getByRole('button', { name: 'Add it to the plan' }).click();
-    await expect(page.getByRole('button', { name: 'Add it to the plan' })).toBeHidden();
-    const { plan } = await app.api<Batch>('GET', `/batches/${batch.id}`);
-    expect(plan.networks.map(({ priority }) => priority)).toEqual([25, 10]);
-    // The day: the old network ends, the new one begins; this computer goes there too.
-    const { other } = await app.api<{ other: object }>('GET', '/practice');
-    await app.api('POST', '/practice/actions', { do: 'other-air', air: { ...other, on: true } });
-    await app.api('POST', '/practice/actions', {
-      do: 'air',
-      air: { on: false, ssid: 'Saltmarsh Bench', passphrase: 'low tide at seven', country: 'DK' },
-    });
-    await app.api(
-      'POST',
-      `/batches/${batch.id}/searches`,
-      { subnet: `${beyond(app)}.0/24`, port: 2222 },
-      {
-        'Idempotency-Key': crypto.randomUUID(),
-      },
-    );
-    await expect(async () => {
-      const { devices } = await app.api<BatchProgress>('GET', `/batches/${batch.id}/progress`);
-      expect(devices.every(({ seen }) => seen?.address.startsWith(beyond(app)))).toBe(true);
-    }).toPass({ timeout: 60_000 });
-    await page.getByRole('button', { name: 'Put away' }).click();
-    await expect(page.getByRole('button', { name: 'Plan a move' })).toBeVisible();
-    const { move } = await app.api<{ move: Move | null }>('GET', `/batches/${batch.id}/move`);
-    expect(move).toBeNull();
-    await app.api('POST', '/practice/actions', {
-      do: 'air',
-      air: { on: true, ssid: 'Saltmarsh Bench', passphrase: 'low tide at seven', country: 'DK' },
-    });
-    await app.api('POST', '/practice/actions', { do: 'other-air', air: null });
-  },
-);
+test('a move that is left to the day: boards keep both networks, and come over when the old one ends', async ({
+  app,
+  page,
+}) => {
+  const batch = await provedBatch(app, 2, wanted);
+  await newHall(app, { on: false });
+  await page.goto(`${app.url}/batch/${batch.id}/move`);
+  await page.getByRole('button', { name: 'Plan a move' }).click();
+  await choose(page, 'New network', 'New hall');
+  await choose(page, 'This computer reaches', 'the old network only');
+  await page.getByRole('button', { name: 'Add it to 2 boards' }).click();
+  await expect(page.locator('tr[data-move="waits"]')).toHaveCount(2, { timeout: 120_000 });
+  // Cards that are written later join it as well.
+  await page.getByRole('button', { name: 'Add it to the plan' }).click();
+  await expect(page.getByRole('button', { name: 'Add it to the plan' })).toBeHidden();
+  const { plan } = await app.api<Batch>('GET', `/batches/${batch.id}`);
+  expect(plan.networks.map(({ priority }) => priority)).toEqual([25, 10]);
+  // The day: the old network ends, the new one begins; this computer goes there too.
+  const { other } = await app.api<{ other: object }>('GET', '/practice');
+  await app.api('POST', '/practice/actions', { do: 'other-air', air: { ...other, on: true } });
+  await app.api('POST', '/practice/actions', {
+    do: 'air',
+    air: { on: false, ssid: 'Saltmarsh Bench', passphrase: 'low tide at seven', country: 'DK' },
+  });
+  await app.api(
+    'POST',
+    `/batches/${batch.id}/searches`,
+    { subnet: `${beyond(app)}.0/24`, port: 2222 },
+    {
+      'Idempotency-Key': crypto.randomUUID(),
+    },
+  );
+  await expect(async () => {
+    const { devices } = await app.api<BatchProgress>('GET', `/batches/${batch.id}/progress`);
+    expect(devices.every(({ seen }) => seen?.address.startsWith(beyond(app)))).toBe(true);
+  }).toPass({ timeout: 60_000 });
+  await page.getByRole('button', { name: 'Put away' }).click();
+  await expect(page.getByRole('button', { name: 'Plan a move' })).toBeVisible();
+  const { move } = await app.api<{ move: Move | null }>('GET', `/batches/${batch.id}/move`);
+  expect(move).toBeNull();
+  await app.api('POST', '/practice/actions', {
+    do: 'air',
+    air: { on: true, ssid: 'Saltmarsh Bench', passphrase: 'low tide at seven', country: 'DK' },
+  });
+  await app.api('POST', '/practice/actions', { do: 'other-air', air: null });
+});

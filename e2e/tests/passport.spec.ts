@@ -1,4 +1,4 @@
-import { expect, long, type Page, test } from '../helpers/app';
+import { expect, test, type Page } from '../helpers/app';
 import { audit } from '../helpers/audit';
 import { readyBatch } from '../helpers/ready';
 import { armRound, part, search, setPace, stage } from '../helpers/steps';
@@ -208,44 +208,43 @@ test('from an empty database the first page asks what is at hand and leads there
   await expect(title(page)).toHaveText('This bench');
 });
 
-test(
-  '1,000 devices: the tables draw what is near, find and sort, and a finding leads into the middle',
-  long,
-  async ({ app, page }) => {
-    await readyBatch(app, 1000, { tray: { rows: 25, columns: 40 } });
-    await page.goto(app.url);
-    const to = (top: number) =>
-      page.evaluate(`document.querySelector('main').scrollTo({ top: ${String(top)} })`);
-    await part(page, 'Devices');
-    await expect(page.getByLabel('Host name of nest A1', { exact: true })).toBeVisible();
-    expect(await page.locator('main tbody tr').count()).toBeLessThan(100);
-    await to(20_000);
-    await expect(page.getByLabel('Host name of nest A1', { exact: true })).toHaveCount(0);
-    await expect(page.locator('main tbody input').first()).toBeVisible();
-    await to(0);
-    const far = page.getByLabel('Host name of nest Y40', { exact: true });
-    await to(1e6);
-    await far.fill('tank_1000');
-    await to(0);
-    await expect(far).toHaveCount(0);
-    await page
-      .getByRole('complementary', { name: 'Findings' })
-      .getByRole('button', { name: 'Go there' })
-      .first()
-      .click();
-    await expect(far).toBeFocused();
+test('1,000 devices: the tables draw what is near, find and sort, and a finding leads into the middle', async ({
+  app,
+  page,
+}) => {
+  await readyBatch(app, 1000, { tray: { rows: 25, columns: 40 } });
+  await page.goto(app.url);
+  const to = (top: number) =>
+    page.evaluate(`document.querySelector('main').scrollTo({ top: ${String(top)} })`);
+  await part(page, 'Devices');
+  await expect(page.getByLabel('Host name of nest A1', { exact: true })).toBeVisible();
+  expect(await page.locator('main tbody tr').count()).toBeLessThan(100);
+  await to(20_000);
+  await expect(page.getByLabel('Host name of nest A1', { exact: true })).toHaveCount(0);
+  await expect(page.locator('main tbody input').first()).toBeVisible();
+  await to(0);
+  const far = page.getByLabel('Host name of nest Y40', { exact: true });
+  await to(1e6);
+  await far.fill('tank_1000');
+  await to(0);
+  await expect(far).toHaveCount(0);
+  await page
+    .getByRole('complementary', { name: 'Findings' })
+    .getByRole('button', { name: 'Go there' })
+    .first()
+    .click();
+  await expect(far).toBeFocused();
 
-    await stage(page, 'Hand over');
-    const rows = page.getByRole('region', { name: 'Devices' }).locator('tbody tr:not(.space)');
-    expect(await rows.count()).toBeLessThan(100);
-    await page.getByLabel('Find', { exact: true }).fill('tank-07 ');
-    await expect(rows).toHaveCount(1);
-    await page.getByLabel('Find', { exact: true }).fill('');
-    // Names are sorted as people count: 9 before 10.
-    await page.getByRole('button', { name: 'Device' }).click();
-    await expect(rows.first()).toContainText('tank_1000');
-    await expect(rows.nth(1)).toContainText('tank-01');
-    await page.getByRole('button', { name: 'Device' }).click();
-    await expect(rows.first()).toContainText('tank-999');
-  },
-);
+  await stage(page, 'Hand over');
+  const rows = page.getByRole('region', { name: 'Devices' }).locator('tbody tr:not(.space)');
+  expect(await rows.count()).toBeLessThan(100);
+  await page.getByLabel('Find', { exact: true }).fill('tank-07 ');
+  await expect(rows).toHaveCount(1);
+  await page.getByLabel('Find', { exact: true }).fill('');
+  // Names are sorted as people count: 9 before 10.
+  await page.getByRole('button', { name: 'Device' }).click();
+  await expect(rows.first()).toContainText('tank_1000');
+  await expect(rows.nth(1)).toContainText('tank-01');
+  await page.getByRole('button', { name: 'Device' }).click();
+  await expect(rows.first()).toContainText('tank-999');
+});

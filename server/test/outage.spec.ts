@@ -4,7 +4,6 @@ import { DatabaseProxy } from './helpers/proxy';
 import { begin, piece, stand } from './helpers/sending';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
 import { many } from '../../core/test/helpers/soak';
-import { long } from '../../core/test/helpers/long';
 
 /** A database that fails in the middle of the work: for each step of it, and for two seconds at once. */
 
@@ -90,7 +89,7 @@ describe('the database goes away for two seconds', () => {
     expect(Number(log[0]!['count'])).toBe(2);
   });
 
-  long('while a card is proved: the result is on record and the slot is free', async () => {
+  it('while a card is proved: the result is on record and the slot is free', async () => {
     await server.act({ do: 'pace', bootSeconds: 0, slotRate: 11e6 });
     await server.act({ do: 'insert', cardId: 'card-03', slotId: 'slot-1' });
     const medium = (await proposal()).cards[0]!.medium!;
@@ -110,7 +109,7 @@ describe('the database goes away for two seconds', () => {
     await patient(async () => ((await proposal()).cards[0]!.refusal === null ? true : null));
   });
 
-  long('while a search runs: what answered is kept and its end is on record', async () => {
+  it('while a search runs: what answered is kept and its end is on record', async () => {
     const search = await server.ok<Search>('POST', `/batches/${batch.id}/searches`, {
       subnet: `${network}.0/24`,
       port: 2222,

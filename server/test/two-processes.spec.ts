@@ -16,7 +16,6 @@ import { EventReader } from './helpers/event-stream';
 import { StationProcess } from './helpers/station-process';
 import { begin, forget, stand } from './helpers/sending';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
-import { long } from '../../core/test/helpers/long';
 
 /**
  * Stations as processes of their own on one database. The server of the test itself is a third one, which has nothing to
@@ -154,7 +153,7 @@ it('a file that is being sent to one station is not taken for one that the other
   await forget(two, second);
 });
 
-long('a round is held, let go on and cancelled from another station', async () => {
+it('a round is held, let go on and cancelled from another station', async () => {
   await pace(one, 1e6);
   const { id } = await arm(one, 'card-03', 2);
   await cardIs(id, 'writing');

@@ -5,7 +5,6 @@ import type { NewNetwork } from '@nest-mark/core/moving';
 import { moveBoard, takeOff, usualPatience, type BoardMoved, type MoveWork } from '@nest-mark/station';
 import { noSandbox } from '../src/board/sandbox';
 import { benchKey, startBoard, type BoardWishes, type StartedBoard } from './helpers/started-board';
-import { long } from '../../core/test/helpers/long';
 
 /** Boards move to another network and come back by themselves, in scratch roots and by their own timers. */
 
@@ -180,7 +179,7 @@ whenSandbox('a board that moves', () => {
     expect(await profiles()).toEqual(['practice-1.nmconnection']);
   });
 
-  long('comes back by its own timer where the bench cannot reach it on the new network', async () => {
+  it('comes back by its own timer where the bench cannot reach it on the new network', async () => {
     await begin({ other: { on: true, apart: true } });
     const before = address();
     const { end } = await move({ returnSeconds: 8 });
@@ -189,28 +188,25 @@ whenSandbox('a board that moves', () => {
     expect(await profiles()).toEqual(['practice-1.nmconnection']);
   });
 
-  long(
-    'is not kept by an address alone: where both networks have the same range, the board itself says where it is',
-    async () => {
-      await begin({ other: { on: true, apart: true } });
-      const before = address();
-      const { end, states } = await move({ returnSeconds: 8, isNew: () => true });
-      expect(end.state).toBe('came-back');
-      expect(states).not.toContain('keeping');
-      expect(address()).toBe(before);
-      expect(await profiles()).toEqual(['practice-1.nmconnection']);
-      // Nor is one that was kept once and is on the old network again said to be there.
-      started.other.apart = false;
-      expect((await move()).end.state).toBe('moved');
-      started.other.on = false;
-      started.board.airChanged();
-      for (let tries = 0; address() !== before && tries < 600; tries++)
-        await new Promise((resolve) => setTimeout(resolve, 50));
-      expect((await move({ isNew: () => true })).end.state).toBe('came-back');
-    },
-  );
+  it('is not kept by an address alone: where both networks have the same range, the board itself says where it is', async () => {
+    await begin({ other: { on: true, apart: true } });
+    const before = address();
+    const { end, states } = await move({ returnSeconds: 8, isNew: () => true });
+    expect(end.state).toBe('came-back');
+    expect(states).not.toContain('keeping');
+    expect(address()).toBe(before);
+    expect(await profiles()).toEqual(['practice-1.nmconnection']);
+    // Nor is one that was kept once and is on the old network again said to be there.
+    started.other.apart = false;
+    expect((await move()).end.state).toBe('moved');
+    started.other.on = false;
+    started.board.airChanged();
+    for (let tries = 0; address() !== before && tries < 600; tries++)
+      await new Promise((resolve) => setTimeout(resolve, 50));
+    expect((await move({ isNew: () => true })).end.state).toBe('came-back');
+  });
 
-  long('starts on its old network where the power goes before it was proved', async () => {
+  it('starts on its old network where the power goes before it was proved', async () => {
     await begin({ other: { on: true, apart: true } });
     const before = address();
     const stop = new AbortController();
@@ -270,7 +266,7 @@ whenSandbox('a board that moves', () => {
     expect(address()).toMatch(`${started.other.network}.`);
   });
 
-  long('is put above whatever the board has saved, and refuses what cannot be undone', async () => {
+  it('is put above whatever the board has saved, and refuses what cannot be undone', async () => {
     await begin();
     await started
       .system()
@@ -281,20 +277,17 @@ whenSandbox('a board that moves', () => {
     if (asRoot) expect(await profile()).toContain('autoconnect-priority=71\n');
   });
 
-  long(
-    'stays where it is, with a reason, where its timers start nothing or nobody may become root',
-    async () => {
-      await begin();
-      await started
-        .system()
-        .does(
-          `sed -i 's/^if \\[ -z "$on" \\]; then/[ -n "$on" ] || &/; /timer $unit/s/echo "timer.*"/:/' /usr/local/bin/systemd-run`,
-        );
-      const before = address();
-      const { end } = await move({ trialSeconds: 3 });
-      expect(end).toMatchObject({ state: 'hand', message: expect.stringMatching(/timer/) as string });
-      expect(address()).toBe(before);
-      expect(await profiles()).toEqual(['practice-1.nmconnection']);
-    },
-  );
+  it('stays where it is, with a reason, where its timers start nothing or nobody may become root', async () => {
+    await begin();
+    await started
+      .system()
+      .does(
+        `sed -i 's/^if \\[ -z "$on" \\]; then/[ -n "$on" ] || &/; /timer $unit/s/echo "timer.*"/:/' /usr/local/bin/systemd-run`,
+      );
+    const before = address();
+    const { end } = await move({ trialSeconds: 3 });
+    expect(end).toMatchObject({ state: 'hand', message: expect.stringMatching(/timer/) as string });
+    expect(address()).toBe(before);
+    expect(await profiles()).toEqual(['practice-1.nmconnection']);
+  });
 });

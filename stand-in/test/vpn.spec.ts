@@ -11,7 +11,6 @@ import {
   type StartedBoard,
 } from './helpers/started-board';
 import { tunnelKeys } from '../../core/test/helpers/tunnel-keys';
-import { long } from '../../core/test/helpers/long';
 
 /** The tunnel is set up on boards in scratch roots: their own package manager brings its programs. */
 
@@ -69,7 +68,7 @@ whenSandbox('the tunnel of a board', () => {
     expect(anew.steps).toMatchObject({ reboot: { state: 'done' }, vpn: { state: 'well', findings: [] } });
   });
 
-  long('is put right where it is otherwise: another place, readable by others, not started', async () => {
+  it('is put right where it is otherwise: another place, readable by others, not started', async () => {
     started = await startBoard('127.62.51');
     await setUp();
     const moved = { ...tunnel, address: '10.86.40.9', hub: '203.0.113.9' };
@@ -86,31 +85,28 @@ whenSandbox('the tunnel of a board', () => {
     }
   });
 
-  long(
-    'fails with a reason: a kernel without it, programs that cannot be fetched, a plan that is not whole',
-    async () => {
-      started = await startBoard('127.62.51');
-      await bring(started, {
-        steps: stepsOf({ without: [], own: [] }).filter(({ id }) => id === 'first-boot'),
-      });
-      await onBoard('mv /srv/repository /srv/elsewhere');
-      expect((await setUp()).steps['vpn']).toMatchObject({
-        state: 'failed',
-        text: expect.stringMatching(/could not be fetched|ended with 100/) as string,
-      });
-      await onBoard('mv /srv/elsewhere /srv/repository; touch /board/no-tunnel');
-      expect((await setUp()).steps['vpn']).toMatchObject({
-        state: 'failed',
-        text: 'The board’s kernel has no WireGuard. Update it, reboot, and try again.',
-      });
-      expect(
-        (await setUp({ expected: { ...started.expected, vpn: { member: null, lacks: 'It has no hub.' } } }))
-          .steps['vpn'],
-      ).toMatchObject({ state: 'differs', text: 'It has no hub.' });
-      await onBoard('rm /board/no-tunnel');
-      expect((await setUp()).steps['vpn']!.state).toBe('done');
-    },
-  );
+  it('fails with a reason: a kernel without it, programs that cannot be fetched, a plan that is not whole', async () => {
+    started = await startBoard('127.62.51');
+    await bring(started, {
+      steps: stepsOf({ without: [], own: [] }).filter(({ id }) => id === 'first-boot'),
+    });
+    await onBoard('mv /srv/repository /srv/elsewhere');
+    expect((await setUp()).steps['vpn']).toMatchObject({
+      state: 'failed',
+      text: expect.stringMatching(/could not be fetched|ended with 100/) as string,
+    });
+    await onBoard('mv /srv/elsewhere /srv/repository; touch /board/no-tunnel');
+    expect((await setUp()).steps['vpn']).toMatchObject({
+      state: 'failed',
+      text: 'The board’s kernel has no WireGuard. Update it, reboot, and try again.',
+    });
+    expect(
+      (await setUp({ expected: { ...started.expected, vpn: { member: null, lacks: 'It has no hub.' } } }))
+        .steps['vpn'],
+    ).toMatchObject({ state: 'differs', text: 'It has no hub.' });
+    await onBoard('rm /board/no-tunnel');
+    expect((await setUp()).steps['vpn']!.state).toBe('done');
+  });
 
   it('is set up once where the line breaks in the middle, and where the power goes between file and start', async () => {
     started = await startBoard('127.62.51');

@@ -18,7 +18,6 @@ import {
 import { inside, shell, startManager } from './helpers/namespaces';
 import { program } from './helpers/programs';
 import { amount } from '../../core/test/helpers/soak';
-import { long } from '../../core/test/helpers/long';
 
 /**
  * A move on boards whose networks are netplan's, by the real netplan 0.106, wpa_supplicant 2.10 and NetworkManager 1.42 of
@@ -156,7 +155,7 @@ for n in 0 1 2; do echo "$(wpa_cli -i w0 get_network $n ssid)=$(wpa_cli -i w0 ge
     expect(told['left']).not.toMatch(/yaml|whole/);
   });
 
-  long('goes back to a network that the board knows already, and leaves that as it is', () => {
+  it('goes back to a network that the board knows already, and leaves that as it is', () => {
     const bare = files.replace('; ls /var/lib/nest-mark', '');
     const back = named('Bench; øst', { hidden: false });
     const current = 'wpa_cli -i w0 list_networks | grep CURRENT | cut -f 2';
