@@ -311,10 +311,20 @@ export const test = base.extend<
     await app.end();
   },
   problems: [
-    async ({ page }, use) => {
+    async ({ page }, use, test) => {
       const problems: string[] = [];
       page.on('pageerror', (error) => problems.push(`${error.stack ?? error.message}\non ${page.url()}`));
+      // What did not arrive says why a page stayed empty; where a server is killed it is no fault.
+      const missed: string[] = [];
+      page.on('requestfailed', (request) =>
+        missed.push(`${request.url()}: ${request.failure()?.errorText ?? ''}`),
+      );
+      page.on('response', (response) => {
+        if (response.status() >= 400) missed.push(`${response.url()}: ${String(response.status())}`);
+      });
       await use(problems);
+      if (test.status !== test.expectedStatus)
+        console.log(`did not arrive:\n${missed.slice(0, 40).join('\n')}`);
       if (problems.length > 0) throw new Error(`errors on the page:\n${problems.join('\n')}`);
     },
     { auto: true },

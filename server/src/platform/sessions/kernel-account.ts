@@ -83,20 +83,17 @@ function inodeOf(socket: Socket): string | null {
   }
 }
 
-/**
- * Milliseconds before each look. A table that is changed while it is read can lack an entry or have it twice, which on a
- * busy machine happens several times in a row; whoever is not found then gets a page without one of its scripts.
- */
-const PAUSES = [0, 15, 15, 15, 50, 100, 200, 400];
+/** Looks at the tables before it is given up: one that is changed while it is read can lack an entry or have it twice. */
+const LOOKS = 4;
+const BETWEEN_LOOKS = 15;
 
 /**
  * @returns the account's number; null when the kernel does not tell, as for a connection from another network
  *   namespace, one whose other side is closed, or a system without such tables
  */
 export async function accountBehind(socket: Socket): Promise<number | null> {
-  for (const milliseconds of PAUSES) {
-    if (milliseconds > 0) await pause(milliseconds);
-    if (socket.destroyed) return null;
+  for (let look = 0; look < LOOKS && !socket.destroyed; look++) {
+    if (look > 0) await pause(BETWEEN_LOOKS);
     const account = await lookOnce(socket);
     if (account !== null) return account;
   }
