@@ -140,6 +140,8 @@ class BoardRun {
         // The board is asked anew where it is; what was done is seen then.
         if (error.fault !== 'lost' || breaks >= MOST_BREAKS) throw error;
         this.work.told('the line broke; logging in again\n');
+        // It may not know of its end yet, and would break again at once, as often as it may.
+        this.line.close();
         this.early = null;
       }
     }

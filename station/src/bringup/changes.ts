@@ -148,6 +148,7 @@ async function followJob(
         if (!(error instanceof ShellError) || (error.fault !== 'lost' && error.fault !== 'away')) throw error;
         // The work goes on without us.
         if (error.fault === 'away' || ++breaks > MOST_BREAKS) throw error;
+        line.close();
       }
       if (Date.now() > until) return failed('It took longer than it may, and goes on on the board.');
       await line.wait(work.patience.look);
