@@ -30,9 +30,8 @@ export default tseslint.config(
     ],
   },
   {
-    files: ['**/*.ts', '**/*.mts'],
+    files: ['*/src/**/*.ts'],
     languageOptions: { parser: tseslint.parser },
-    rules: { 'no-useless-assignment': 'error' },
   },
   {
     files: ['core/src/**/*.ts'],

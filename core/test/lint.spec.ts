@@ -102,6 +102,10 @@ const faults: Record<string, string> = {
   'consistent-type-imports':
     "import { Linter } from './no-debugger';\nexport const a = (b: Linter): string => b;",
   'no-debugger': 'export type Linter = string;\ndebugger;',
+  'no-useless-assignment':
+    'export const a = (b: boolean): number => {\nlet c = 1;\nif (b) return 2;\nc = 3;\nreturn c;\n};',
+  // TypeScript's own: a type that is not the one that is asked for.
+  TS2322: "export const a: number = 'b';",
 };
 
 describe('lint that needs types', () => {

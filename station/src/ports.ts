@@ -43,7 +43,16 @@ export interface Slot {
 }
 
 export type CardFault =
-  'pulled' | 'changed' | 'busy' | 'protected' | 'rights' | 'io' | 'stalled' | 'mismatch' | 'image' | 'small';
+  | 'pulled'
+  | 'changed'
+  | 'busy'
+  | 'protected'
+  | 'rights'
+  | 'io'
+  | 'stalled'
+  | 'mismatch'
+  | 'image'
+  | 'small';
 
 /** Why a card cannot be used; the message is for people. */
 export class CardError extends Error {

@@ -2,7 +2,9 @@ import type { KeyVerdict } from '../wifi/key-trial';
 
 /** What a supplicant's event says of a trial; null for one that decides nothing. */
 export type TrialSign =
-  Exclude<KeyVerdict, 'other-security' | 'no-address' | 'right' | 'apart'> | 'joined' | null;
+  | Exclude<KeyVerdict, 'other-security' | 'no-address' | 'right' | 'apart'>
+  | 'joined'
+  | null;
 
 /**
  * Reads one line of a supplicant's control socket (wpa_supplicant 2.10, wpa_ctrl.h; seen with hostapd 2.10). A wrong key of

@@ -10,7 +10,8 @@ export interface BootFile {
 
 /** What can be done about a finding by a program: other octets for a file, another name, or no file at all. */
 export type CheckFix =
-  { do: 'replace'; file: string; content: Uint8Array } | { do: 'rename'; file: string; to: string };
+  | { do: 'replace'; file: string; content: Uint8Array }
+  | { do: 'rename'; file: string; to: string };
 
 /** Something that is wrong with a card, or that should be known of it. */
 export interface CheckFinding {

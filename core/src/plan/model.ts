@@ -111,7 +111,9 @@ export type PasswordFault = z.infer<typeof PasswordFaultSchema>;
 
 /** What is known of a secret: nothing, that one is kept and how it was judged, or what has just been typed. */
 export type SecretView<Fault> =
-  { kind: 'missing' } | { kind: 'kept'; faults: readonly Fault[] } | { kind: 'typed'; value: string };
+  | { kind: 'missing' }
+  | { kind: 'kept'; faults: readonly Fault[] }
+  | { kind: 'typed'; value: string };
 
 /** How an image takes its settings; `none` when nothing on the card can tell it, `own:` as a person described it. */
 export const FirstBootMethodIdSchema = z.union([

@@ -73,7 +73,9 @@ type PlacesIn<Text extends string> = Text extends `${string}{${infer Name}}${inf
   : never;
 
 type TextsOf<Code extends ProblemCode> =
-  (typeof problems)[Code]['unharmed'] | (typeof problems)[Code]['says'] | (typeof problems)[Code]['todo'];
+  | (typeof problems)[Code]['unharmed']
+  | (typeof problems)[Code]['says']
+  | (typeof problems)[Code]['todo'];
 
 /** What has to be filled in for a code: nothing, or one object with its places. */
 export type ProblemValues<Code extends ProblemCode> = [PlacesIn<TextsOf<Code>>] extends [never]

@@ -7,7 +7,8 @@ import { nestsOf, parseNest, TRAY_LIMIT } from '../plan/nests';
 
 /** A correction that a button can make, of the plan or of a network on the shelf. */
 export type QuickFix =
-  { label: string; plan: Plan } | { label: string; networkId: string; network: Partial<Network> };
+  | { label: string; plan: Plan }
+  | { label: string; networkId: string; network: Partial<Network> };
 
 /** The name with the next number that no device has: `tank-04` after `tank-03`, `reed-2` after `reed`. */
 export function freeName(name: string, taken: ReadonlySet<string>): string {

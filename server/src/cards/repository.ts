@@ -24,7 +24,14 @@ export interface HeldFor extends VerifiedFor {
 
 /** What can happen to a card. */
 export type CardEvent =
-  'touched' | 'verified' | 'failed' | 'cancelled' | 'unfinished' | 'check-begun' | 'checked' | 'changed';
+  | 'touched'
+  | 'verified'
+  | 'failed'
+  | 'cancelled'
+  | 'unfinished'
+  | 'check-begun'
+  | 'checked'
+  | 'changed';
 
 interface WritingRow {
   card_key: string;

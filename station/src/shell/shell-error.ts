@@ -4,7 +4,14 @@
  * in and get no shell.
  */
 export type ShellFault =
-  'away' | 'other-key' | 'no-key' | 'no-login' | 'agent' | 'useless' | 'lost' | 'stopped';
+  | 'away'
+  | 'other-key'
+  | 'no-key'
+  | 'no-login'
+  | 'agent'
+  | 'useless'
+  | 'lost'
+  | 'stopped';
 
 export class ShellError extends Error {
   override readonly name = 'ShellError';

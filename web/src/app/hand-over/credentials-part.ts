@@ -48,7 +48,9 @@ export class CredentialsPart {
 
   protected async save(
     wanted:
-      { form: 'slips' } | { form: 'table' } | { form: 'sealed'; recipients: string; passphrase: string },
+      | { form: 'slips' }
+      | { form: 'table' }
+      | { form: 'sealed'; recipients: string; passphrase: string },
   ): Promise<void> {
     const id = this.batchId();
     if (id === null) return;
