@@ -15,6 +15,8 @@ export default defineConfig({
   use: {
     actionTimeout: 120_000,
     viewport: { width: 1280, height: 800 },
+    // The processor draws each frame of what moves, and nobody looks.
+    contextOptions: { reducedMotion: 'reduce' },
     screenshot: 'only-on-failure',
     launchOptions: {
       executablePath: '/usr/bin/chromium-headless-shell',

@@ -3,12 +3,13 @@
  * them types, lint and formatting. Tells the twenty slowest. Ends with one line, "N passed, N failed", over all of them.
  *
  *   npm test                        each kind of check
- *   npm test -- --long              with what takes long too, and as many boards as a bench has
+ *   npm test -- --rest              what that leaves out, and nothing else; CI runs both
+ *   npm test -- --long              both, and as many boards as a bench has
  *   npm test -- --only unit         static | unit | e2e
  *   npm test -- --only e2e -- FILE  what follows goes to the runner
  */
 import { spawn } from 'node:child_process';
-import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { join, relative } from 'node:path';
 import { parseArgs } from 'node:util';
 import { needDependencies, needNode } from './lib/deps.mjs';
@@ -18,7 +19,6 @@ import { main, say, SetupError } from './lib/say.mjs';
 
 const reports = join(root, 'test-results');
 const bin = (name) => join(root, 'node_modules/.bin', name);
-const compiler = join(root, 'node_modules/typescript-7/bin/tsc');
 
 /** Runs a program to its end. @returns its exit code */
 const run = (command, args, env = {}) =>
@@ -55,18 +55,12 @@ async function practiceImages() {
 /** @param built builds the interface, which looks at its templates */
 async function statics(built) {
   const ends = (command, args) => async () => (await run(bin(command), args)) === 0;
-  // The compiler that Angular asks for is another one, and takes five times as long.
-  const types = (project) => async () =>
-    (await run(process.execPath, [compiler, '-p', project, '--noEmit'])) === 0;
   const checks = [
-    ['types of the core', types('core/tsconfig.json')],
-    ['types of station, stand-in, server and tests', types('tsconfig.json')],
-    ['types of the interface and its tests', types('web/tsconfig.json')],
     ['the interface’s templates, by building it', built],
-    ['lint that needs types', ends('oxlint', ['--deny-warnings'])],
+    ['types, and lint that needs them', ends('oxlint', ['--deny-warnings'])],
     ['lint of our own, of Angular and NgRx', ends('eslint', ['.', '--max-warnings', '0'])],
     ['docs that are made from the code', ends('tsx', ['scripts/write-docs.mts', '--check'])],
-    ['formatting', ends('prettier', ['--check', '--log-level', 'warn', '.'])],
+    ['formatting', ends('oxfmt', ['--check', '.'])],
   ];
   for (const [name, check] of checks) {
     say(`checking ${name}`);
@@ -95,10 +89,18 @@ function tellSlowest() {
  */
 const largePages = { GLIBC_TUNABLES: 'glibc.malloc.hugetlb=1' };
 
-async function unit(env, rest) {
+/** Test files in which something is `long`, and the end of its name that tells it (core/test/helpers/long.ts). */
+const longFiles = () =>
+  ['core', 'station', 'stand-in', 'server', 'web']
+    .flatMap((name) => readdirSync(join(root, name, 'test')).map((file) => join(root, name, 'test', file)))
+    .filter((path) => path.endsWith('.spec.ts') && /\bhelpers\/long'/.test(readFileSync(path, 'utf8')));
+const longName = String.raw`\(long\)$`;
+
+async function unit(env, only, more) {
   say('running unit and integration tests');
   const path = join(reports, 'unit.json');
-  const args = ['--max-workers=3', '--json', `--outputFile=${path}`, ...rest];
+  const chosen = only ? ['--testNamePattern', longName, '--runTestsByPath', ...longFiles()] : [];
+  const args = ['--max-workers=3', '--json', `--outputFile=${path}`, ...chosen, ...more];
   const code = await run(bin('jest'), args, { ...env, ...largePages });
   const result = report(path);
   count(
@@ -113,10 +115,11 @@ async function unit(env, rest) {
 /** Every single test of a Playwright report. */
 const testsOf = ({ suites = [], specs = [] }) => [...specs, ...suites.flatMap(testsOf)];
 
-async function endToEnd(env, rest) {
+async function endToEnd(env, only, more) {
   say('running end-to-end tests in Chromium');
   const path = join(reports, 'e2e.json');
-  const code = await run(bin('playwright'), ['test', '-c', 'e2e/playwright.config.ts', ...rest], {
+  const chosen = only ? ['--grep', '@long'] : [];
+  const code = await run(bin('playwright'), ['test', '-c', 'e2e/playwright.config.ts', ...chosen, ...more], {
     ...env,
     ...largePages,
     PLAYWRIGHT_JSON_OUTPUT_NAME: path,
@@ -140,10 +143,17 @@ async function endToEnd(env, rest) {
 
 await main(async () => {
   const { values, positionals } = parseArgs({
-    options: { only: { type: 'string' }, long: { type: 'boolean', default: false } },
+    options: {
+      only: { type: 'string' },
+      long: { type: 'boolean', default: false },
+      rest: { type: 'boolean', default: false },
+    },
     allowPositionals: true,
   });
-  const wanted = (name) => values.only === undefined || values.only === name;
+  const { long, rest } = values;
+  // What `static` looks at is never long.
+  const wanted = (name) =>
+    (values.only === undefined || values.only === name) && !(rest && name === 'static');
   if (!['static', 'unit', 'e2e', undefined].includes(values.only))
     throw new SetupError(`--only ${values.only} is not one of static, unit, e2e.`);
   needNode();
@@ -173,12 +183,12 @@ await main(async () => {
     const cluster = await startPostgres(join(root, 'data/test'), { forTests: true });
     const env = {
       NEST_MARK_TEST_DATABASE: cluster.url('postgres'),
-      ...(values.long ? { NEST_MARK_LONG: '1' } : {}),
+      ...(long || rest ? { NEST_MARK_LONG: '1' } : {}),
     };
     try {
-      if (wanted('unit')) await unit(env, positionals);
+      if (wanted('unit')) await unit(env, rest, positionals);
       if (wanted('e2e')) {
-        if (await built()) await endToEnd(env, positionals);
+        if (await built()) await endToEnd(env, rest, positionals);
         else count(0, 1);
       }
     } finally {
@@ -187,7 +197,7 @@ await main(async () => {
   }
   await checked;
   tellSlowest();
-  if (!values.long) say('what takes long was left out; npm test -- --long runs it too');
+  if (!long && !rest) say('what takes long was left out; npm test -- --rest runs it');
   if (tally.failed > 0 || tally.passed === 0) process.exitCode = 1;
   console.log(`${tally.passed} passed, ${tally.failed} failed`);
 });

@@ -331,7 +331,7 @@ export const test = base.extend<
   ],
 });
 
-/** Of a test that takes long and of whose kind of check a shorter one is there too: it runs by `npm test -- --long`. */
+/** Of a test that takes long and of whose kind of check a shorter one is there too: it runs by `npm test -- --rest`. */
 export const long = { tag: '@long' };
 
 export { expect } from '@playwright/test';

@@ -2,55 +2,56 @@ import { execFileSync } from 'node:child_process';
 import { join } from 'node:path';
 import type { ShelvedNetwork } from '@nest-mark/core';
 import { toBuffer } from 'qrcode';
-import { expect, test } from '../helpers/app';
+import { expect, long, test } from '../helpers/app';
 import { audit, sideways } from '../helpers/audit';
 import { readyBatch } from '../helpers/ready';
 import { bootAndProve, part, setPace, stage, writeRound } from '../helpers/steps';
 
-test('a network is chosen from the air, its wrong key is told before a card is written, and its board is proved', async ({
-  app,
-  page,
-}) => {
-  const batch = await readyBatch(app, 1, { networks: [] });
-  await page.goto(`${app.url}/batch/${batch.id}/plan`);
-  await setPace(page, 0, 0);
-  await page.goto(`${app.url}/batch/${batch.id}/plan`);
-  await part(page, 'Networks');
-  await page.getByRole('button', { name: 'New network' }).click();
-  await page.getByRole('button', { name: 'Take it from the air' }).click();
-  await page.getByRole('button', { name: 'Listen now' }).click();
+test(
+  'a network is chosen from the air, its wrong key is told before a card is written, and its board is proved',
+  long,
+  async ({ app, page }) => {
+    const batch = await readyBatch(app, 1, { networks: [] });
+    await page.goto(`${app.url}/batch/${batch.id}/plan`);
+    await setPace(page, 0, 0);
+    await page.goto(`${app.url}/batch/${batch.id}/plan`);
+    await part(page, 'Networks');
+    await page.getByRole('button', { name: 'New network' }).click();
+    await page.getByRole('button', { name: 'Take it from the air' }).click();
+    await page.getByRole('button', { name: 'Listen now' }).click();
 
-  const row = page.getByRole('row', { name: /Saltmarsh Bench/ });
-  await expect(row).toContainText('2.4 GHz, channel 6');
-  await expect(row).toContainText('all 1');
-  await expect(page.getByRole('row', { name: /Ferry House staff/ })).toContainText(
-    'boards cannot be prepared for that here',
-  );
-  await expect(page.getByRole('row', { name: /names kept hidden/ })).toContainText('type the name');
-  await audit(page);
-  await row.getByRole('button', { name: 'Take this' }).click();
-  await expect(page.getByLabel('Network name', { exact: true })).toHaveValue('Saltmarsh Bench');
+    const row = page.getByRole('row', { name: /Saltmarsh Bench/ });
+    await expect(row).toContainText('2.4 GHz, channel 6');
+    await expect(row).toContainText('all 1');
+    await expect(page.getByRole('row', { name: /Ferry House staff/ })).toContainText(
+      'boards cannot be prepared for that here',
+    );
+    await expect(page.getByRole('row', { name: /names kept hidden/ })).toContainText('type the name');
+    await audit(page);
+    await row.getByRole('button', { name: 'Take this' }).click();
+    await expect(page.getByLabel('Network name', { exact: true })).toHaveValue('Saltmarsh Bench');
 
-  // No check of a card could see this one.
-  const trial = page.locator('nm-key-trial').getByRole('status');
-  await page.getByLabel('Passphrase', { exact: true }).fill('low tide at nine');
-  await page.getByRole('button', { name: 'Try the key' }).click();
-  await expect(trial).toContainText('The key is wrong.');
-  await page.getByLabel('Passphrase', { exact: true }).fill('low tide at seven');
-  await expect(trial).toContainText('Not tried as it is now. Before its last change: The key is wrong.');
-  await page.getByRole('button', { name: 'Try the key' }).click();
-  await expect(trial).toContainText('The key is right.');
-  await expect(trial).toContainText(`${app.network}.20 would be given`);
-  await audit(page);
-  for (const width of [1024, 1280]) {
-    await page.setViewportSize({ width, height: 800 });
-    expect(await sideways(page)).toBeLessThanOrEqual(0);
-  }
+    // No check of a card could see this one.
+    const trial = page.locator('nm-key-trial').getByRole('status');
+    await page.getByLabel('Passphrase', { exact: true }).fill('low tide at nine');
+    await page.getByRole('button', { name: 'Try the key' }).click();
+    await expect(trial).toContainText('The key is wrong.');
+    await page.getByLabel('Passphrase', { exact: true }).fill('low tide at seven');
+    await expect(trial).toContainText('Not tried as it is now. Before its last change: The key is wrong.');
+    await page.getByRole('button', { name: 'Try the key' }).click();
+    await expect(trial).toContainText('The key is right.');
+    await expect(trial).toContainText(`${app.network}.20 would be given`);
+    await audit(page);
+    for (const width of [1024, 1280]) {
+      await page.setViewportSize({ width, height: 800 });
+      expect(await sideways(page)).toBeLessThanOrEqual(0);
+    }
 
-  await expect(page.getByText('Plan saved')).toBeVisible();
-  await writeRound(page, 1);
-  await bootAndProve(page, 'tank-01');
-});
+    await expect(page.getByText('Plan saved')).toBeVisible();
+    await writeRound(page, 1);
+    await bootAndProve(page, 'tank-01');
+  },
+);
 
 test('what is on the shelf already is told to be there; what changed in the air since is told beside it', async ({
   app,

@@ -1,5 +1,5 @@
 import { emptyPlan, type BringUp, type LogEntry } from '@nest-mark/core';
-import { expect, test, type Page } from '../helpers/app';
+import { expect, long, test, type Page } from '../helpers/app';
 import { audit } from '../helpers/audit';
 import { provedBatch } from '../helpers/proved';
 import { stage } from '../helpers/steps';
@@ -93,45 +93,48 @@ test('boards from proved to ready by one press, three with faults, and the serve
   await expect(kept.locator('pre')).toContainText('supply-5');
 });
 
-test('a step of one’s own: one board first, its output as it comes, and shut down until the power may be cut', async ({
-  app,
-  page,
-}) => {
-  const batch = await provedBatch(app, 2, wanted);
-  await page.goto(`${app.url}/batch/${batch.id}/bring-up`);
-  // Nobody allowed terminals here.
-  await page.getByRole('button', { name: 'Look at tank-01' }).click();
-  await expect(panel(page, 'tank-01')).toBeVisible();
-  await expect(page.getByRole('button', { name: 'Open a terminal' })).toHaveCount(0);
-  // What is to go wrong on a practice board is chosen at the bench itself.
-  await page.goto(`${app.url}/batch/${batch.id}/practice`);
-  const fault = page.getByLabel(`What goes wrong on the board of ${batch.plan.devices[0]!.nest}`);
-  await fault.selectOption('its clock is two hours slow');
-  await expect(fault).toHaveValue('slow-clock');
-  await page.goto(`${app.url}/batch/${batch.id}/bring-up`);
-  await page.getByRole('button', { name: 'Choose …' }).click();
-  await page.getByRole('checkbox', { name: /^Updates/ }).uncheck();
-  await page.getByRole('checkbox', { name: /^Leftovers removed/ }).uncheck();
-  await page.getByRole('checkbox', { name: /^Shut down/ }).check();
-  await page.getByRole('button', { name: 'Add a step' }).click();
-  await page.getByLabel('Title').fill('Tank gauge');
-  await page.getByLabel('Question: 0 when it is done').fill('grep -q oyster /etc/gauge');
-  await page.getByLabel('What does it').fill('echo oyster >/etc/gauge; echo the gauge is set');
-  await expect(page.getByRole('checkbox', { name: /^One board first/ })).toBeChecked();
-  await expect(page.getByText('Plan saved')).toBeVisible();
-  await audit(page);
-  await page.getByRole('button', { name: 'Close' }).click();
-  await page.getByRole('button', { name: 'Bring up 2' }).click();
-  await expect(page.getByText('2 of 2', { exact: true })).toBeVisible({ timeout: 180_000 });
-  await page.getByRole('button', { name: 'Look at tank-01' }).click();
-  await expect(panel(page, 'tank-01').getByRole('listitem').filter({ hasText: 'Clock right' })).toContainText(
-    'done',
-  );
-  await page.getByRole('button', { name: 'Look at tank-02' }).click();
-  await expect(panel(page, 'tank-02')).toContainText('its power may be cut when its light is quiet');
-  await expect(panel(page, 'tank-02').getByLabel('What the board prints')).toContainText('the gauge is set');
-  await panel(page, 'tank-02').getByPlaceholder('Lines with …').fill('gauge');
-  await expect(panel(page, 'tank-02').getByLabel('What the board prints')).toHaveText(
-    /^\s*(.*gauge.*\s*)+$/i,
-  );
-});
+test(
+  'a step of one’s own: one board first, its output as it comes, and shut down until the power may be cut',
+  long,
+  async ({ app, page }) => {
+    const batch = await provedBatch(app, 2, wanted);
+    await page.goto(`${app.url}/batch/${batch.id}/bring-up`);
+    // Nobody allowed terminals here.
+    await page.getByRole('button', { name: 'Look at tank-01' }).click();
+    await expect(panel(page, 'tank-01')).toBeVisible();
+    await expect(page.getByRole('button', { name: 'Open a terminal' })).toHaveCount(0);
+    // What is to go wrong on a practice board is chosen at the bench itself.
+    await page.goto(`${app.url}/batch/${batch.id}/practice`);
+    const fault = page.getByLabel(`What goes wrong on the board of ${batch.plan.devices[0]!.nest}`);
+    await fault.selectOption('its clock is two hours slow');
+    await expect(fault).toHaveValue('slow-clock');
+    await page.goto(`${app.url}/batch/${batch.id}/bring-up`);
+    await page.getByRole('button', { name: 'Choose …' }).click();
+    await page.getByRole('checkbox', { name: /^Updates/ }).uncheck();
+    await page.getByRole('checkbox', { name: /^Leftovers removed/ }).uncheck();
+    await page.getByRole('checkbox', { name: /^Shut down/ }).check();
+    await page.getByRole('button', { name: 'Add a step' }).click();
+    await page.getByLabel('Title').fill('Tank gauge');
+    await page.getByLabel('Question: 0 when it is done').fill('grep -q oyster /etc/gauge');
+    await page.getByLabel('What does it').fill('echo oyster >/etc/gauge; echo the gauge is set');
+    await expect(page.getByRole('checkbox', { name: /^One board first/ })).toBeChecked();
+    await expect(page.getByText('Plan saved')).toBeVisible();
+    await audit(page);
+    await page.getByRole('button', { name: 'Close' }).click();
+    await page.getByRole('button', { name: 'Bring up 2' }).click();
+    await expect(page.getByText('2 of 2', { exact: true })).toBeVisible({ timeout: 180_000 });
+    await page.getByRole('button', { name: 'Look at tank-01' }).click();
+    await expect(
+      panel(page, 'tank-01').getByRole('listitem').filter({ hasText: 'Clock right' }),
+    ).toContainText('done');
+    await page.getByRole('button', { name: 'Look at tank-02' }).click();
+    await expect(panel(page, 'tank-02')).toContainText('its power may be cut when its light is quiet');
+    await expect(panel(page, 'tank-02').getByLabel('What the board prints')).toContainText(
+      'the gauge is set',
+    );
+    await panel(page, 'tank-02').getByPlaceholder('Lines with …').fill('gauge');
+    await expect(panel(page, 'tank-02').getByLabel('What the board prints')).toHaveText(
+      /^\s*(.*gauge.*\s*)+$/i,
+    );
+  },
+);

@@ -1,7 +1,7 @@
 import type { PracticeView } from '@nest-mark/core';
 import type { DrillCause } from '@nest-mark/core/api';
 import type { App } from '../helpers/app';
-import { expect, test } from '../helpers/app';
+import { expect, long, test } from '../helpers/app';
 import { saysYes } from '../../stand-in/test/helpers/sights';
 import { audit } from '../helpers/audit';
 import { readyBatch } from '../helpers/ready';
@@ -107,47 +107,48 @@ test('drills: a card that does not sit, a key that is wrong by one letter, and a
   );
 });
 
-test('a board that is away in earnest: answers are kept over a reload, taken back, and its mending is noted', async ({
-  app,
-  page,
-}) => {
-  const batch = await readyBatch(app, 4);
-  await page.goto(app.url);
-  await seated(page);
-  const [first] = batch.plan.devices;
-  await app.api('POST', '/practice/actions', { do: 'powerAll', on: true });
-  await app.api('POST', '/practice/actions', { do: 'power', nest: first!.nest, on: false });
-  await app.api('POST', `/batches/${batch.id}/powered`, {
-    deviceIds: batch.plan.devices.map(({ id }) => id),
-  });
-  await stage(page, 'Boot & find');
-  await page.getByRole('button', { name: 'Listen', exact: true }).click();
-  await expect(page.getByText('3 of 4', { exact: true })).toBeVisible();
-  // Within the time of a first boot nobody is asked anything by themselves.
-  const away = page.getByRole('region', { name: 'Why is it not there?' });
-  await expect(away.locator('article')).toHaveCount(0);
-  await away.getByRole('button', { name: 'Ask all the same' }).click();
-  const light = /^Is the power light of A1 \(tank-01\) on, and steady\?$/;
-  const waits = away.getByText('It is probably this: it is still starting for the first time.');
-  await expect(waits).toBeVisible();
-  await away.getByRole('button', { name: 'It was not that' }).click();
-  await expect(away.locator('.question')).toHaveText(light);
-  await away.getByRole('button', { name: 'No', exact: true }).click();
-  await expect(away.locator('.question')).not.toHaveText(light);
-  await page.reload();
-  await away.getByRole('button', { name: 'Ask all the same' }).click();
-  await away.getByText('What is known of it, and what was answered').click();
-  await expect(away.locator('.known')).toContainText('on, and steady? no');
-  await expect(away.locator('.known')).toContainText('Mended without success: it is still starting');
-  await away.getByRole('button', { name: 'Take it back' }).click();
-  await expect(away.locator('.question')).toHaveText(light);
-  await away.getByRole('button', { name: 'it has no power' }).click();
-  await away.getByRole('button', { name: 'I have mended it' }).click();
-  await expect(away.getByText(/Mended at .*, as if it has no power\./)).toBeVisible();
-  await audit(page, undefined, 'main');
-  await app.api('POST', '/practice/actions', { do: 'power', nest: first!.nest, on: true });
-  await expect(page.getByText('4 of 4', { exact: true })).toBeVisible();
-  await expect(away).toHaveCount(0);
-  await stage(page, 'Log');
-  await expect(page.getByText('tank-01 not there: mended, as if it has no power.')).toBeVisible();
-});
+test(
+  'a board that is away in earnest: answers are kept over a reload, taken back, and its mending is noted',
+  long,
+  async ({ app, page }) => {
+    const batch = await readyBatch(app, 4);
+    await page.goto(app.url);
+    await seated(page);
+    const [first] = batch.plan.devices;
+    await app.api('POST', '/practice/actions', { do: 'powerAll', on: true });
+    await app.api('POST', '/practice/actions', { do: 'power', nest: first!.nest, on: false });
+    await app.api('POST', `/batches/${batch.id}/powered`, {
+      deviceIds: batch.plan.devices.map(({ id }) => id),
+    });
+    await stage(page, 'Boot & find');
+    await page.getByRole('button', { name: 'Listen', exact: true }).click();
+    await expect(page.getByText('3 of 4', { exact: true })).toBeVisible();
+    // Within the time of a first boot nobody is asked anything by themselves.
+    const away = page.getByRole('region', { name: 'Why is it not there?' });
+    await expect(away.locator('article')).toHaveCount(0);
+    await away.getByRole('button', { name: 'Ask all the same' }).click();
+    const light = /^Is the power light of A1 \(tank-01\) on, and steady\?$/;
+    const waits = away.getByText('It is probably this: it is still starting for the first time.');
+    await expect(waits).toBeVisible();
+    await away.getByRole('button', { name: 'It was not that' }).click();
+    await expect(away.locator('.question')).toHaveText(light);
+    await away.getByRole('button', { name: 'No', exact: true }).click();
+    await expect(away.locator('.question')).not.toHaveText(light);
+    await page.reload();
+    await away.getByRole('button', { name: 'Ask all the same' }).click();
+    await away.getByText('What is known of it, and what was answered').click();
+    await expect(away.locator('.known')).toContainText('on, and steady? no');
+    await expect(away.locator('.known')).toContainText('Mended without success: it is still starting');
+    await away.getByRole('button', { name: 'Take it back' }).click();
+    await expect(away.locator('.question')).toHaveText(light);
+    await away.getByRole('button', { name: 'it has no power' }).click();
+    await away.getByRole('button', { name: 'I have mended it' }).click();
+    await expect(away.getByText(/Mended at .*, as if it has no power\./)).toBeVisible();
+    await audit(page, undefined, 'main');
+    await app.api('POST', '/practice/actions', { do: 'power', nest: first!.nest, on: true });
+    await expect(page.getByText('4 of 4', { exact: true })).toBeVisible();
+    await expect(away).toHaveCount(0);
+    await stage(page, 'Log');
+    await expect(page.getByText('tank-01 not there: mended, as if it has no power.')).toBeVisible();
+  },
+);

@@ -1,4 +1,4 @@
-import { expect, test } from '../helpers/app';
+import { expect, long, test } from '../helpers/app';
 import { audit, sideways } from '../helpers/audit';
 import { readyBatch } from '../helpers/ready';
 import {
@@ -194,7 +194,7 @@ test('a secret is masked, shown on request only, and that is logged', async ({ a
   await expect(page.getByText('The passphrase of network "Bench" was shown on the screen;')).toHaveCount(2);
 });
 
-test('the log tells by device and by card what happened', async ({ app, page }) => {
+test('the log tells by device and by card what happened', long, async ({ app, page }) => {
   await readyBatch(app, 2);
   await page.goto(app.url);
   await setPace(page, 0, 0);

@@ -73,42 +73,42 @@ test(
   },
 );
 
-test('nothing on the card: the steps by hand for each device, without secrets, to be copied', async ({
-  app,
-  page,
-  context,
-}) => {
-  await context.grantPermissions(['clipboard-read', 'clipboard-write']);
-  await readyBatch(app, 2);
-  await page.goto(app.url);
-  await stage(page, 'Images');
-  await pick(page.getByRole('combobox', { name: 'First boot' }), /^Nothing on the card/);
-  await stage(page, 'Plan');
-  await expect(page.getByText(/^Nothing goes onto the cards of Practice OS 1/).first()).toBeVisible();
-  await part(page, 'On the card');
-  const steps = page.getByRole('region', { name: 'By hand: steps for tank-01' });
-  await steps.getByLabel('By screen and keyboard').check();
-  // On paper stand the steps alone, whatever is open around them.
-  await page.keyboard.press('F9');
-  await expect(page.locator('nm-practice-dock')).toBeVisible();
-  await page.emulateMedia({ media: 'print' });
-  for (const around of ['nm-your-turn', 'nm-tray-strip', 'nm-practice-dock', 'nm-rail', 'nm-side-column'])
-    await expect(page.locator(around)).toBeHidden();
-  await expect(steps.getByRole('listitem').first()).toBeVisible();
-  await page.emulateMedia({ media: 'screen' });
-  await page.keyboard.press('F9');
-  await expect(steps).toContainText('wait for the login prompt');
-  await audit(page);
-  await expect(steps).toContainText('sudo hostnamectl set-hostname tank-01');
-  await expect(steps).not.toContainText('low tide');
-  await steps.getByRole('button', { name: 'Copy the commands' }).click();
-  await expect(steps.getByRole('button', { name: 'Copied' })).toBeVisible();
-  const copied = await page.evaluate<string>('navigator.clipboard.readText()');
-  expect(copied).toContain('sudo hostnamectl set-hostname tank-01\n');
-  const file = join(app.folder, 'steps.sh');
-  writeFileSync(file, copied);
-  execFileSync('sh', ['-n', file]);
-});
+test(
+  'nothing on the card: the steps by hand for each device, without secrets, to be copied',
+  long,
+  async ({ app, page, context }) => {
+    await context.grantPermissions(['clipboard-read', 'clipboard-write']);
+    await readyBatch(app, 2);
+    await page.goto(app.url);
+    await stage(page, 'Images');
+    await pick(page.getByRole('combobox', { name: 'First boot' }), /^Nothing on the card/);
+    await stage(page, 'Plan');
+    await expect(page.getByText(/^Nothing goes onto the cards of Practice OS 1/).first()).toBeVisible();
+    await part(page, 'On the card');
+    const steps = page.getByRole('region', { name: 'By hand: steps for tank-01' });
+    await steps.getByLabel('By screen and keyboard').check();
+    // On paper stand the steps alone, whatever is open around them.
+    await page.keyboard.press('F9');
+    await expect(page.locator('nm-practice-dock')).toBeVisible();
+    await page.emulateMedia({ media: 'print' });
+    for (const around of ['nm-your-turn', 'nm-tray-strip', 'nm-practice-dock', 'nm-rail', 'nm-side-column'])
+      await expect(page.locator(around)).toBeHidden();
+    await expect(steps.getByRole('listitem').first()).toBeVisible();
+    await page.emulateMedia({ media: 'screen' });
+    await page.keyboard.press('F9');
+    await expect(steps).toContainText('wait for the login prompt');
+    await audit(page);
+    await expect(steps).toContainText('sudo hostnamectl set-hostname tank-01');
+    await expect(steps).not.toContainText('low tide');
+    await steps.getByRole('button', { name: 'Copy the commands' }).click();
+    await expect(steps.getByRole('button', { name: 'Copied' })).toBeVisible();
+    const copied = await page.evaluate<string>('navigator.clipboard.readText()');
+    expect(copied).toContain('sudo hostnamectl set-hostname tank-01\n');
+    const file = join(app.folder, 'steps.sh');
+    writeFileSync(file, copied);
+    execFileSync('sh', ['-n', file]);
+  },
+);
 
 test('settings of a card that runs elsewhere are taken into the plan, its networks with their keys onto the shelf, and undone', async ({
   app,
@@ -171,101 +171,102 @@ test('an image by its path: checked on this machine, compared with its plan, spo
   await expect(page.getByRole('region', { name: 'card.img' })).toContainText('and is as the plan says now.');
 });
 
-test('an image with a way of its own: described here, tried, chosen, written; the board has a parser of its own and is proved', async ({
-  app,
-  page,
-}) => {
-  await readyBatch(app, 1);
-  const image = tinyImage(join(app.folder, 'reed'), {
-    'config/board.cfg': '# Settings of this board.\nname=board\n',
-    'networks.lst': '# name;key;kind\n',
-  });
-  await page.goto(app.url);
-  await setPace(page, 1, 0);
-  await stage(page, 'Images');
-  await page.getByLabel('Path or address of the file').fill(image);
-  await page.getByLabel('Title').fill('Reed OS');
-  await page.getByRole('button', { name: 'Read and check it' }).click();
-  const reed = page.getByRole('article', { name: 'Reed OS' });
-  await expect(reed.getByText('shows no sign of a first-boot method', { exact: false })).toBeVisible();
-  await reed.getByRole('link', { name: 'Describe another method' }).click();
+test(
+  'an image with a way of its own: described here, tried, chosen, written; the board has a parser of its own and is proved',
+  long,
+  async ({ app, page }) => {
+    await readyBatch(app, 1);
+    const image = tinyImage(join(app.folder, 'reed'), {
+      'config/board.cfg': '# Settings of this board.\nname=board\n',
+      'networks.lst': '# name;key;kind\n',
+    });
+    await page.goto(app.url);
+    await setPace(page, 1, 0);
+    await stage(page, 'Images');
+    await page.getByLabel('Path or address of the file').fill(image);
+    await page.getByLabel('Title').fill('Reed OS');
+    await page.getByRole('button', { name: 'Read and check it' }).click();
+    const reed = page.getByRole('article', { name: 'Reed OS' });
+    await expect(reed.getByText('shows no sign of a first-boot method', { exact: false })).toBeVisible();
+    await reed.getByRole('link', { name: 'Describe another method' }).click();
 
-  await page.getByRole('button', { name: 'Describe a method' }).click();
-  await page.getByLabel('Title').fill('Board file');
-  const settings = page.locator('nm-method-file').first();
-  const entry = async (of: Locator, at: number, key: string, value: string): Promise<void> => {
-    if (at > 1) await of.getByRole('button', { name: 'Add an entry' }).click();
-    await of.getByLabel(`Key of entry ${String(at)}`).fill(key);
-    await of.getByLabel(`Value of entry ${String(at)}`).fill(value);
-  };
-  await settings.getByLabel('File, from the root of the boot partition').fill('config/board.cfg');
-  await entry(settings, 1, 'name', '');
-  await settings.getByLabel('Value of entry 1').focus();
-  await pick(settings.getByLabel('Put in a value of the plan, file 1'), 'host name', 'host');
-  await expect(settings.getByLabel('Value of entry 1')).toHaveValue('<<hostName>>');
-  await entry(settings, 2, 'region', '<<land>>');
-  await expect(settings.getByText('There is no value "land".')).toBeVisible();
-  await expect(page.getByRole('button', { name: 'Save the method' })).toBeDisabled();
-  await settings.getByLabel('Value of entry 2').fill('<<country>>');
-  await entry(settings, 3, 'owner', '<<user>>');
-  await entry(settings, 4, 'identity', '<<hostKey.base64>>');
-  await entry(settings, 5, 'remote-login', 'on');
-  await entry(settings, 6, 'owner-key-<<number>>', '<<sshKey>>');
-  await pick(settings.getByLabel('How often entry 6 stands there'), 'each SSH key');
+    await page.getByRole('button', { name: 'Describe a method' }).click();
+    await page.getByLabel('Title').fill('Board file');
+    const settings = page.locator('nm-method-file').first();
+    const entry = async (of: Locator, at: number, key: string, value: string): Promise<void> => {
+      if (at > 1) await of.getByRole('button', { name: 'Add an entry' }).click();
+      await of.getByLabel(`Key of entry ${String(at)}`).fill(key);
+      await of.getByLabel(`Value of entry ${String(at)}`).fill(value);
+    };
+    await settings.getByLabel('File, from the root of the boot partition').fill('config/board.cfg');
+    await entry(settings, 1, 'name', '');
+    await settings.getByLabel('Value of entry 1').focus();
+    await pick(settings.getByLabel('Put in a value of the plan, file 1'), 'host name', 'host');
+    await expect(settings.getByLabel('Value of entry 1')).toHaveValue('<<hostName>>');
+    await entry(settings, 2, 'region', '<<land>>');
+    await expect(settings.getByText('There is no value "land".')).toBeVisible();
+    await expect(page.getByRole('button', { name: 'Save the method' })).toBeDisabled();
+    await settings.getByLabel('Value of entry 2').fill('<<country>>');
+    await entry(settings, 3, 'owner', '<<user>>');
+    await entry(settings, 4, 'identity', '<<hostKey.base64>>');
+    await entry(settings, 5, 'remote-login', 'on');
+    await entry(settings, 6, 'owner-key-<<number>>', '<<sshKey>>');
+    await pick(settings.getByLabel('How often entry 6 stands there'), 'each SSH key');
 
-  await page.getByRole('button', { name: 'Add a file' }).click();
-  const list = page.locator('nm-method-file').nth(1);
-  await list.getByLabel('File, from the root of the boot partition').fill('networks.lst');
-  await pick(list.getByLabel('What it is'), /^Text as it stands/);
-  await pick(list.getByLabel('Values are written'), /^Percent-encoded/);
-  await list.getByLabel('Text of entry 1').fill('<<ssid>>;<<wifiKey>>;<<security>>');
-  await pick(list.getByLabel('How often entry 1 stands there'), 'each network');
-  await list.getByLabel('open network', { exact: true }).fill('open');
-  await list.getByLabel('WPA2', { exact: true }).fill('wpa');
-  const trial = page.getByRole('region', { name: 'What a board would get' });
-  await expect(trial.getByRole('region', { name: 'Lines of config/board.cfg' })).toContainText(
-    'name=tank-01',
-  );
-  await expect(trial.getByRole('region', { name: 'Lines of networks.lst' })).toContainText(
-    'Saltmarsh%20Bench;',
-  );
-  await expect(trial).not.toContainText('low tide');
-  await audit(page);
-  await page.getByRole('button', { name: 'Save the method' }).click();
-  await expect(page.getByRole('cell', { name: 'Board file', exact: true })).toBeVisible();
+    await page.getByRole('button', { name: 'Add a file' }).click();
+    const list = page.locator('nm-method-file').nth(1);
+    await list.getByLabel('File, from the root of the boot partition').fill('networks.lst');
+    await pick(list.getByLabel('What it is'), /^Text as it stands/);
+    await pick(list.getByLabel('Values are written'), /^Percent-encoded/);
+    await list.getByLabel('Text of entry 1').fill('<<ssid>>;<<wifiKey>>;<<security>>');
+    await pick(list.getByLabel('How often entry 1 stands there'), 'each network');
+    await list.getByLabel('open network', { exact: true }).fill('open');
+    await list.getByLabel('WPA2', { exact: true }).fill('wpa');
+    const trial = page.getByRole('region', { name: 'What a board would get' });
+    await expect(trial.getByRole('region', { name: 'Lines of config/board.cfg' })).toContainText(
+      'name=tank-01',
+    );
+    await expect(trial.getByRole('region', { name: 'Lines of networks.lst' })).toContainText(
+      'Saltmarsh%20Bench;',
+    );
+    await expect(trial).not.toContainText('low tide');
+    await audit(page);
+    await page.getByRole('button', { name: 'Save the method' }).click();
+    await expect(page.getByRole('cell', { name: 'Board file', exact: true })).toBeVisible();
 
-  // The description is a file that another bench can open.
-  const [saved] = await Promise.all([
-    page.waitForEvent('download'),
-    page.getByRole('button', { name: 'Save Board file as a file' }).click(),
-  ]);
-  const file = join(app.folder, saved.suggestedFilename());
-  await saved.saveAs(file);
-  await page.locator('nm-methods-page input[type="file"]').setInputFiles(file);
-  await expect(page.getByLabel('Title')).toHaveValue('Board file');
-  await page.getByRole('button', { name: 'Leave it' }).click();
-  writeFileSync(file, '{"format":"something else"}');
-  await page.locator('nm-methods-page input[type="file"]').setInputFiles(file);
-  await expect(page.getByRole('alert')).toContainText('It describes no first-boot method.');
+    // The description is a file that another bench can open.
+    const [saved] = await Promise.all([
+      page.waitForEvent('download'),
+      page.getByRole('button', { name: 'Save Board file as a file' }).click(),
+    ]);
+    const file = join(app.folder, saved.suggestedFilename());
+    await saved.saveAs(file);
+    await page.locator('nm-methods-page input[type="file"]').setInputFiles(file);
+    await expect(page.getByLabel('Title')).toHaveValue('Board file');
+    await page.getByRole('button', { name: 'Leave it' }).click();
+    writeFileSync(file, '{"format":"something else"}');
+    await page.locator('nm-methods-page input[type="file"]').setInputFiles(file);
+    await expect(page.getByRole('alert')).toContainText('It describes no first-boot method.');
 
-  await stage(page, 'Images');
-  await pick(reed.getByRole('combobox', { name: 'First boot' }), 'Board file (described here)');
-  await part(page, 'Image & board');
-  await choose(page, 'Image', '', /^Reed OS/);
-  await expect(
-    page.getByText(/^Cards of Reed OS cannot carry .*its method is "Board file"/).first(),
-  ).toBeVisible();
-  await expect(page.getByText('Plan saved')).toBeVisible();
-  await stage(page, 'Practice bench');
-  await pick(page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1'), /^Card 1,/);
-  await armRound(page, 1);
-  await expect(page.getByText('Verified, take it out.')).toBeVisible();
-  await stage(page, 'Card check');
-  await pick(page.getByRole('combobox', { name: 'Or a card in a slot' }), /^Slot 1/);
-  await page.getByRole('button', { name: 'Check it' }).click();
-  await expect(
-    page.getByText('Board file. config/board.cfg says what "Board file" describes.'),
-  ).toBeVisible();
-  await expect(page.getByRole('heading', { name: 'Nothing wrong was found' })).toBeVisible();
-  await bootAndProve(page, 'tank-01');
-});
+    await stage(page, 'Images');
+    await pick(reed.getByRole('combobox', { name: 'First boot' }), 'Board file (described here)');
+    await part(page, 'Image & board');
+    await choose(page, 'Image', '', /^Reed OS/);
+    await expect(
+      page.getByText(/^Cards of Reed OS cannot carry .*its method is "Board file"/).first(),
+    ).toBeVisible();
+    await expect(page.getByText('Plan saved')).toBeVisible();
+    await stage(page, 'Practice bench');
+    await pick(page.locator('[data-slot="slot-1"]').getByLabel('Card for Slot 1'), /^Card 1,/);
+    await armRound(page, 1);
+    await expect(page.getByText('Verified, take it out.')).toBeVisible();
+    await stage(page, 'Card check');
+    await pick(page.getByRole('combobox', { name: 'Or a card in a slot' }), /^Slot 1/);
+    await page.getByRole('button', { name: 'Check it' }).click();
+    await expect(
+      page.getByText('Board file. config/board.cfg says what "Board file" describes.'),
+    ).toBeVisible();
+    await expect(page.getByRole('heading', { name: 'Nothing wrong was found' })).toBeVisible();
+    await bootAndProve(page, 'tank-01');
+  },
+);

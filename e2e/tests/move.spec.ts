@@ -8,7 +8,7 @@ import {
   type ShelvedNetwork,
 } from '@nest-mark/core';
 import type { Locator } from '@playwright/test';
-import { type App, expect, type Page, test } from '../helpers/app';
+import { expect, long, test, type App, type Page } from '../helpers/app';
 import { audit, sideways } from '../helpers/audit';
 import { provedBatch } from '../helpers/proved';
 import { pick } from '../helpers/steps';
@@ -52,87 +52,88 @@ const all = `${String(count)} boards`;
 const lastHost = `tank-0${String(count)}`;
 const of = (number: number): string => `${String(number)} of ${String(count)}`;
 
-test('boards move to a new network; one with a wrong key comes back by itself; the server is killed in the middle', async ({
-  ownApp: app,
-  page,
-}) => {
-  const batch = await provedBatch(app, count, wanted);
-  await newHall(app);
-  const last = batch.plan.devices[count - 1]!;
-  await app.api('POST', '/practice/actions', { do: 'spoil', nest: last.nest, fault: 'mangles-key' });
-  await page.goto(`${app.url}/batch/${batch.id}/move`);
+test(
+  'boards move to a new network; one with a wrong key comes back by itself; the server is killed in the middle',
+  long,
+  async ({ ownApp: app, page }) => {
+    const batch = await provedBatch(app, count, wanted);
+    await newHall(app);
+    const last = batch.plan.devices[count - 1]!;
+    await app.api('POST', '/practice/actions', { do: 'spoil', nest: last.nest, fault: 'mangles-key' });
+    await page.goto(`${app.url}/batch/${batch.id}/move`);
 
-  // The day is planned: ways with their reasons, what to do until when, what is lost by waiting.
-  await page.getByRole('button', { name: 'Plan a move' }).click();
-  await choose(page, 'New network', 'New hall');
-  await page.getByLabel('its last day, if known').first().fill('2099-06-30');
-  await expect(page.getByText(`After 2099-06-30 ${all} need their cards in a slot`)).toBeVisible();
-  await page.getByLabel('a cable to a socket of the new network').check();
-  await expect(page.getByText(`After 2099-06-30 ${all} need a cable.`)).toBeVisible();
-  await expect(page.getByRole('region', { name: 'Day by day' })).toContainText('Put “New hall” beside');
-  await page.getByRole('button', { name: 'Ways of tank-02' }).click();
-  const ways = page.locator('tr.ways');
-  await expect(ways.locator('li[data-way="over-old"]')).toHaveAttribute('data-open', 'true');
-  await expect(ways.locator('li[data-way="sister"]')).toContainText(
-    'No spare board of the same kind is at hand',
-  );
-  await expect(ways.locator('li[data-way="cable"]')).toContainText('Plug the cable into it');
-  await expect(ways).toContainText('It was proved last at');
-  await ways.getByLabel('a cable of the new network reaches it').uncheck();
-  await expect(ways.locator('li[data-way="cable"]')).toHaveAttribute('data-open', 'false');
-  await expect(
-    page.getByText(`After 2099-06-30 ${String(count - 1)} boards need a cable and 1 board needs its card`),
-  ).toBeVisible();
-  await audit(page);
-  for (const width of [1024, 1280]) {
-    await page.setViewportSize({ width, height: 800 });
-    expect(await sideways(page)).toBe(0);
-  }
-  await page.getByRole('button', { name: 'Dark bench' }).click();
-  await audit(page, 'color-contrast', 'main');
-  await page.getByRole('button', { name: 'Light' }).click();
-  // It is there after a reload: what was typed is saved.
-  await page.reload();
-  await expect(page.getByLabel('a cable to a socket of the new network')).toBeChecked();
+    // The day is planned: ways with their reasons, what to do until when, what is lost by waiting.
+    await page.getByRole('button', { name: 'Plan a move' }).click();
+    await choose(page, 'New network', 'New hall');
+    await page.getByLabel('its last day, if known').first().fill('2099-06-30');
+    await expect(page.getByText(`After 2099-06-30 ${all} need their cards in a slot`)).toBeVisible();
+    await page.getByLabel('a cable to a socket of the new network').check();
+    await expect(page.getByText(`After 2099-06-30 ${all} need a cable.`)).toBeVisible();
+    await expect(page.getByRole('region', { name: 'Day by day' })).toContainText('Put “New hall” beside');
+    await page.getByRole('button', { name: 'Ways of tank-02' }).click();
+    const ways = page.locator('tr.ways');
+    await expect(ways.locator('li[data-way="over-old"]')).toHaveAttribute('data-open', 'true');
+    await expect(ways.locator('li[data-way="sister"]')).toContainText(
+      'No spare board of the same kind is at hand',
+    );
+    await expect(ways.locator('li[data-way="cable"]')).toContainText('Plug the cable into it');
+    await expect(ways).toContainText('It was proved last at');
+    await ways.getByLabel('a cable of the new network reaches it').uncheck();
+    await expect(ways.locator('li[data-way="cable"]')).toHaveAttribute('data-open', 'false');
+    await expect(
+      page.getByText(`After 2099-06-30 ${String(count - 1)} boards need a cable and 1 board needs its card`),
+    ).toBeVisible();
+    await audit(page);
+    for (const width of [1024, 1280]) {
+      await page.setViewportSize({ width, height: 800 });
+      expect(await sideways(page)).toBe(0);
+    }
+    await page.getByRole('button', { name: 'Dark bench' }).click();
+    await audit(page, 'color-contrast', 'main');
+    await page.getByRole('button', { name: 'Light' }).click();
+    // It is there after a reload: what was typed is saved.
+    await page.reload();
+    await expect(page.getByLabel('a cable to a socket of the new network')).toBeChecked();
 
-  await page.getByRole('button', { name: `Move ${all}` }).click();
-  await expect(row(page, 'tank-01')).toHaveAttribute('data-move', 'moved', { timeout: 120_000 });
-  await expect(page.locator('tr[data-move="switching"], tr[data-move="proving"]').first()).toBeVisible();
-  await app.kill('SIGKILL');
-  await expect(page.getByText('No connection to the server')).toBeVisible();
-  await app.start('--no-demo');
-  await page.goto(`${app.url}/batch/${batch.id}/move`);
+    await page.getByRole('button', { name: `Move ${all}` }).click();
+    await expect(row(page, 'tank-01')).toHaveAttribute('data-move', 'moved', { timeout: 120_000 });
+    await expect(page.locator('tr[data-move="switching"], tr[data-move="proving"]').first()).toBeVisible();
+    await app.kill('SIGKILL');
+    await expect(page.getByText('No connection to the server')).toBeVisible();
+    await app.start('--no-demo');
+    await page.goto(`${app.url}/batch/${batch.id}/move`);
 
-  // It goes on by itself; whoever was cut off in the middle went back and is moved anew.
-  await expect(page.getByText(of(count - 1), { exact: true })).toBeVisible({ timeout: 300_000 });
-  await expect(row(page, lastHost)).toHaveAttribute('data-move', 'came-back', { timeout: 120_000 });
-  await expect(row(page, lastHost)).toContainText(
-    'It is on the old network again, and nothing of the new one is left on it.',
-  );
-  await expect(page.getByText(`1 board of ${String(count)} did not come over.`)).toBeVisible();
-  const { devices } = await app.api<BatchProgress>('GET', `/batches/${batch.id}/progress`);
-  const networkOf = (address = ''): string => address.replace(/\.\d+$/, '');
-  expect(devices.map(({ seen }) => networkOf(seen?.address))).toEqual([
-    ...Array<string>(count - 1).fill(beyond(app)),
-    app.network,
-  ]);
-  const log = await app.api<LogEntry[]>('GET', `/log?batchId=${batch.id}&limit=500`);
-  expect(log.filter(({ kind }) => kind === 'moved')).toHaveLength(count - 1);
-  expect(JSON.stringify(log)).not.toContain(passphrase);
+    // It goes on by itself; whoever was cut off in the middle went back and is moved anew.
+    await expect(page.getByText(of(count - 1), { exact: true })).toBeVisible({ timeout: 300_000 });
+    await expect(row(page, lastHost)).toHaveAttribute('data-move', 'came-back', { timeout: 120_000 });
+    await expect(row(page, lastHost)).toContainText(
+      'It is on the old network again, and nothing of the new one is left on it.',
+    );
+    await expect(page.getByText(`1 board of ${String(count)} did not come over.`)).toBeVisible();
+    const { devices } = await app.api<BatchProgress>('GET', `/batches/${batch.id}/progress`);
+    const networkOf = (address = ''): string => address.replace(/\.\d+$/, '');
+    expect(devices.map(({ seen }) => networkOf(seen?.address))).toEqual([
+      ...Array<string>(count - 1).fill(beyond(app)),
+      app.network,
+    ]);
+    const log = await app.api<LogEntry[]>('GET', `/log?batchId=${batch.id}&limit=500`);
+    expect(log.filter(({ kind }) => kind === 'moved')).toHaveLength(count - 1);
+    expect(JSON.stringify(log)).not.toContain(passphrase);
 
-  // Mended, it comes over too.
-  await app.api('POST', '/practice/actions', { do: 'spoil', nest: last.nest, fault: null });
-  await page.getByRole('button', { name: 'Move 1 board' }).click();
-  await expect(page.getByText(of(count), { exact: true })).toBeVisible({ timeout: 120_000 });
+    // Mended, it comes over too.
+    await app.api('POST', '/practice/actions', { do: 'spoil', nest: last.nest, fault: null });
+    await page.getByRole('button', { name: 'Move 1 board' }).click();
+    await expect(page.getByText(of(count), { exact: true })).toBeVisible({ timeout: 120_000 });
 
-  // Later and on request they forget the old one: asked once more before, and never those that did not come over.
-  await page.getByRole('button', { name: 'Take the old network off …' }).click();
-  await expect(page.getByText('None of them can go back over it.')).toBeVisible();
-  await page.getByRole('button', { name: `Take it off ${all}` }).click();
-  await expect(page.locator('tr[data-move="alone"]')).toHaveCount(count, { timeout: 120_000 });
-  await expect(page.getByText(`${all} forgot the old network.`)).toBeVisible();
-  await expect(page.getByRole('button', { name: 'Take the old network off …' })).toBeHidden();
-});
+    // Later and on request they forget the old one: asked once more before, and never those that did not come over.
+    await page.getByRole('button', { name: 'Take the old network off …' }).click();
+    await expect(page.getByText('None of them can go back over it.')).toBeVisible();
+    await page.getByRole('button', { name: `Take it off ${all}` }).click();
+    await expect(page.locator('tr[data-move="alone"]')).toHaveCount(count, { timeout: 120_000 });
+    await expect(page.getByText(`${all} forgot the old network.`)).toBeVisible();
+    await expect(page.getByRole('button', { name: 'Take the old network off …' })).toBeHidden();
+  },
+);
 
 test('a move that is left to the day: boards keep both networks, and come over when the old one ends', async ({
   app,

@@ -1,7 +1,7 @@
 import { execFileSync } from 'node:child_process';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { expect, smallImage, test, type Page } from '../helpers/app';
+import { expect, long, smallImage, test, type Page } from '../helpers/app';
 import { readyBatch, tryKeys } from '../helpers/ready';
 import { armRound, handOverPart, part, pick, saved, setPace, stage } from '../helpers/steps';
 
@@ -119,44 +119,45 @@ test('a new user plans the hatchery’s twelve boards from an empty database wit
   await expect(page.getByText('The plan has findings that stop writing.')).toBeHidden();
 });
 
-test('devices differ from their batch, a table changes them, and one undo takes it back', async ({
-  app,
-  page,
-}) => {
-  await tryKeys(app, await readyBatch(app, 4));
-  await page.goto(app.url);
-  await page.getByLabel('Select tank-02', { exact: true }).check();
-  const chosen = page.getByRole('region', { name: /^The selected device/ });
-  await pick(chosen.getByLabel('Board', { exact: true }), 'Compact, 32 bit, 2.4 GHz only, slow');
-  await pick(chosen.getByLabel('Time zone', { exact: true }), 'Atlantic/Faroe', 'Faroe');
-  const findings = page.getByRole('complementary', { name: 'Findings' });
-  await expect(findings).toContainText('tank-02: Atlantic/Faroe is not a time zone of DK.');
-  await expect(page.getByLabel('Notes on tank-02')).toHaveAttribute(
-    'placeholder',
-    'differs: board, time zone',
-  );
-  await page.getByRole('button', { name: 'All as the batch' }).click();
-  await expect(page.getByText('Nothing found. Cards can be written.')).toBeVisible();
+test(
+  'devices differ from their batch, a table changes them, and one undo takes it back',
+  long,
+  async ({ app, page }) => {
+    await tryKeys(app, await readyBatch(app, 4));
+    await page.goto(app.url);
+    await page.getByLabel('Select tank-02', { exact: true }).check();
+    const chosen = page.getByRole('region', { name: /^The selected device/ });
+    await pick(chosen.getByLabel('Board', { exact: true }), 'Compact, 32 bit, 2.4 GHz only, slow');
+    await pick(chosen.getByLabel('Time zone', { exact: true }), 'Atlantic/Faroe', 'Faroe');
+    const findings = page.getByRole('complementary', { name: 'Findings' });
+    await expect(findings).toContainText('tank-02: Atlantic/Faroe is not a time zone of DK.');
+    await expect(page.getByLabel('Notes on tank-02')).toHaveAttribute(
+      'placeholder',
+      'differs: board, time zone',
+    );
+    await page.getByRole('button', { name: 'All as the batch' }).click();
+    await expect(page.getByText('Nothing found. Cards can be written.')).toBeVisible();
 
-  await page.getByRole('button', { name: 'Add devices' }).click();
-  await page.getByLabel('from a table or a list').check();
-  const file = join(app.folder, 'devices.csv');
-  writeFileSync(
-    file,
-    'host name;role;notes\r\ntank-01;pump;"by the\r\ndoor"\r\ntank-09;pump;new\r\ntank-09;x;\r\n',
-  );
-  await page.getByLabel('Take from a file').setInputFiles(file);
-  await expect(page.getByText('3 lines: 1 new, 1 changed, 1 left out')).toBeVisible();
-  await page.getByRole('button', { name: 'Add 1, change 1' }).click();
-  await expect(page.getByLabel('Role of tank-01')).toHaveValue('pump');
-  await expect(page.getByRole('gridcell', { name: /tank-09/ })).toBeVisible();
-  await page.getByRole('button', { name: 'Undo' }).click();
-  await expect(page.getByRole('gridcell', { name: /tank-09/ })).toBeHidden();
+    await page.getByRole('button', { name: 'Add devices' }).click();
+    await page.getByLabel('from a table or a list').check();
+    const file = join(app.folder, 'devices.csv');
+    writeFileSync(
+      file,
+      'host name;role;notes\r\ntank-01;pump;"by the\r\ndoor"\r\ntank-09;pump;new\r\ntank-09;x;\r\n',
+    );
+    await page.getByLabel('Take from a file').setInputFiles(file);
+    await expect(page.getByText('3 lines: 1 new, 1 changed, 1 left out')).toBeVisible();
+    await page.getByRole('button', { name: 'Add 1, change 1' }).click();
+    await expect(page.getByLabel('Role of tank-01')).toHaveValue('pump');
+    await expect(page.getByRole('gridcell', { name: /tank-09/ })).toBeVisible();
+    await page.getByRole('button', { name: 'Undo' }).click();
+    await expect(page.getByRole('gridcell', { name: /tank-09/ })).toBeHidden();
 
-  writeFileSync(file, Buffer.from([0x74, 0xe4, 0x6e, 0x6b]));
-  await page.getByLabel('Take from a file').setInputFiles(file);
-  await expect(page.getByRole('alert')).toContainText('Save it as UTF-8 and choose it again.');
-});
+    writeFileSync(file, Buffer.from([0x74, 0xe4, 0x6e, 0x6b]));
+    await page.getByLabel('Take from a file').setInputFiles(file);
+    await expect(page.getByRole('alert')).toContainText('Save it as UTF-8 and choose it again.');
+  },
+);
 
 test('power, kit and time answer at once, and follow the plan', async ({ app, page }) => {
   await tryKeys(app, await readyBatch(app, 6));
@@ -210,80 +211,82 @@ test('power, kit and time answer at once, and follow the plan', async ({ app, pa
   await expect(page.getByRole('cell', { name: /^Slot 1, / })).toBeVisible();
 });
 
-test('shelves: a network is shared, a board profile is one’s own, and what is needed stays', async ({
-  app,
-  page,
-}) => {
-  await readyBatch(app, 2);
-  await page.goto(app.url);
-  await stage(page, 'Networks');
-  const bench = page.getByRole('region', { name: 'Bench' });
-  await bench.getByText(/^More:/).click();
-  await bench.getByLabel('Clients at once').fill('1');
-  await page.getByRole('button', { name: /^Findings/ }).click();
-  await expect(page.getByRole('complementary', { name: 'Findings' })).toContainText(
-    'Bench takes 1 clients; 2 boards shall join it.',
-  );
-  await expect(page.getByText('Plan saved')).toBeVisible();
-  await bench.getByRole('button', { name: 'Take off the shelf' }).click();
-  await expect(page.getByText('The network stays. It is planned in Tank monitors.')).toBeVisible();
+test(
+  'shelves: a network is shared, a board profile is one’s own, and what is needed stays',
+  long,
+  async ({ app, page }) => {
+    await readyBatch(app, 2);
+    await page.goto(app.url);
+    await stage(page, 'Networks');
+    const bench = page.getByRole('region', { name: 'Bench' });
+    await bench.getByText(/^More:/).click();
+    await bench.getByLabel('Clients at once').fill('1');
+    await page.getByRole('button', { name: /^Findings/ }).click();
+    await expect(page.getByRole('complementary', { name: 'Findings' })).toContainText(
+      'Bench takes 1 clients; 2 boards shall join it.',
+    );
+    await expect(page.getByText('Plan saved')).toBeVisible();
+    await bench.getByRole('button', { name: 'Take off the shelf' }).click();
+    await expect(page.getByText('The network stays. It is planned in Tank monitors.')).toBeVisible();
 
-  await stage(page, 'Boards');
-  await page.getByRole('button', { name: 'Copy Compact, 64 bit, 2.4 GHz only' }).click();
-  await page.getByLabel('Title, by what it can do').fill('Compact with a long aerial');
-  await page.getByLabel('Peak, mA').fill('-5');
-  await expect(page.getByRole('button', { name: 'Save the profile' })).toBeDisabled();
-  await page.getByLabel('Peak, mA').fill('820');
-  await page.getByRole('button', { name: 'Save the profile' }).click();
-  await expect(page.getByRole('row', { name: /Compact with a long aerial/ })).toContainText('0.82 A');
-  await part(page, 'Image & board');
-  await pick(page.getByLabel('Board', { exact: true }), 'Compact with a long aerial');
-  await expect(page.getByText('Plan saved')).toBeVisible();
-  await stage(page, 'Boards');
-  await page
-    .getByRole('row', { name: /Compact with a long aerial/ })
-    .getByRole('button', { name: 'Remove' })
-    .click();
-  await expect(page.getByText('The profile stays. It is planned in Tank monitors.')).toBeVisible();
-});
+    await stage(page, 'Boards');
+    await page.getByRole('button', { name: 'Copy Compact, 64 bit, 2.4 GHz only' }).click();
+    await page.getByLabel('Title, by what it can do').fill('Compact with a long aerial');
+    await page.getByLabel('Peak, mA').fill('-5');
+    await expect(page.getByRole('button', { name: 'Save the profile' })).toBeDisabled();
+    await page.getByLabel('Peak, mA').fill('820');
+    await page.getByRole('button', { name: 'Save the profile' }).click();
+    await expect(page.getByRole('row', { name: /Compact with a long aerial/ })).toContainText('0.82 A');
+    await part(page, 'Image & board');
+    await pick(page.getByLabel('Board', { exact: true }), 'Compact with a long aerial');
+    await expect(page.getByText('Plan saved')).toBeVisible();
+    await stage(page, 'Boards');
+    await page
+      .getByRole('row', { name: /Compact with a long aerial/ })
+      .getByRole('button', { name: 'Remove' })
+      .click();
+    await expect(page.getByText('The profile stays. It is planned in Tank monitors.')).toBeVisible();
+  },
+);
 
-test('a password is made for each device and handed over one by one, which is logged', async ({
-  app,
-  page,
-}) => {
-  await tryKeys(app, await readyBatch(app, 3));
-  await page.goto(app.url);
-  await part(page, 'Access');
-  await page.getByLabel('Allow login by password as well').check();
-  await page.getByLabel('One made for each device').check();
-  await expect(page.getByText('Nothing found. Cards can be written.')).toBeVisible();
-  await expect(page.getByText('Plan saved')).toBeVisible();
-  await stage(page, 'Hand over');
-  const row = page.getByRole('row', { name: /tank-02/ });
-  await row.getByRole('button', { name: 'Show the password of tank-02' }).click();
-  await expect(row.getByText(/^[a-zA-Z2-9]{16}$/)).toBeVisible();
-  await row.getByRole('button', { name: 'Hide the password of tank-02' }).click();
-  await expect(row.getByText(/^[a-zA-Z2-9]{16}$/)).toBeHidden();
-  // On paper, and sealed for a key that OpenSSH made.
-  await handOverPart(page, 'Credentials');
-  const slips = await saved(page, app, () => page.getByRole('button', { name: 'Save PDF' }).click());
-  const text = execFileSync('pdftotext', ['-layout', slips, '-'], { encoding: 'utf8' });
-  expect(text.match(/User keeper, password:\s+[a-zA-Z2-9]{16}/g)).toHaveLength(3);
-  const key = join(app.folder, 'id_keeper');
-  execFileSync('ssh-keygen', ['-q', '-t', 'ed25519', '-N', '', '-f', key]);
-  await page.getByLabel('Public keys, one a line').fill(readFileSync(`${key}.pub`, 'utf8'));
-  const sealed = await saved(page, app, () => page.getByRole('button', { name: 'Save sealed' }).click());
-  const opened = execFileSync('age', ['-d', '-i', key, sealed], { encoding: 'utf8' });
-  expect(opened).toContain('tank-03');
-  await page.getByLabel('Public keys, one a line').fill('no key');
-  await page.getByRole('button', { name: 'Save sealed' }).click();
-  await expect(page.getByRole('alert')).toContainText('Line 1 is no public key');
-  await stage(page, 'Log');
-  await expect(page.getByText(/left the bench on a slip of paper; asked for by \S/)).toHaveCount(3);
-  await expect(
-    page.getByText(/The password of tank-02 was shown on the screen; asked for by \S/),
-  ).toHaveCount(1);
-});
+test(
+  'a password is made for each device and handed over one by one, which is logged',
+  long,
+  async ({ app, page }) => {
+    await tryKeys(app, await readyBatch(app, 3));
+    await page.goto(app.url);
+    await part(page, 'Access');
+    await page.getByLabel('Allow login by password as well').check();
+    await page.getByLabel('One made for each device').check();
+    await expect(page.getByText('Nothing found. Cards can be written.')).toBeVisible();
+    await expect(page.getByText('Plan saved')).toBeVisible();
+    await stage(page, 'Hand over');
+    const row = page.getByRole('row', { name: /tank-02/ });
+    await row.getByRole('button', { name: 'Show the password of tank-02' }).click();
+    await expect(row.getByText(/^[a-zA-Z2-9]{16}$/)).toBeVisible();
+    await row.getByRole('button', { name: 'Hide the password of tank-02' }).click();
+    await expect(row.getByText(/^[a-zA-Z2-9]{16}$/)).toBeHidden();
+    // On paper, and sealed for a key that OpenSSH made.
+    await handOverPart(page, 'Credentials');
+    const slips = await saved(page, app, () => page.getByRole('button', { name: 'Save PDF' }).click());
+    const text = execFileSync('pdftotext', ['-layout', slips, '-'], { encoding: 'utf8' });
+    expect(text.match(/User keeper, password:\s+[a-zA-Z2-9]{16}/g)).toHaveLength(3);
+    const key = join(app.folder, 'id_keeper');
+    execFileSync('ssh-keygen', ['-q', '-t', 'ed25519', '-N', '', '-f', key]);
+    await page.getByLabel('Public keys, one a line').fill(readFileSync(`${key}.pub`, 'utf8'));
+    const sealed = await saved(page, app, () => page.getByRole('button', { name: 'Save sealed' }).click());
+    const opened = execFileSync('age', ['-d', '-i', key, sealed], { encoding: 'utf8' });
+    expect(opened).toContain('tank-03');
+    await page.getByLabel('Public keys, one a line').fill('no key');
+    await page.getByRole('button', { name: 'Save sealed' }).click();
+    await expect(page.getByRole('alert')).toContainText('Line 1 is no public key');
+    await stage(page, 'Log');
+    await expect(page.getByText(/left the bench on a slip of paper; asked for by \S/)).toHaveCount(3);
+    await expect(
+      page.getByText(/The password of tank-02 was shown on the screen; asked for by \S/),
+    ).toHaveCount(1);
+  },
+);
 
 test('a plan goes to a file and comes back as a batch of its own, with its secrets under a passphrase', async ({
   app,

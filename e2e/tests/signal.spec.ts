@@ -1,4 +1,4 @@
-import { expect, test } from '../helpers/app';
+import { expect, long, test } from '../helpers/app';
 import { audit, sideways } from '../helpers/audit';
 import { provedBatch } from '../helpers/proved';
 import { readyBatch } from '../helpers/ready';
@@ -67,30 +67,31 @@ test('a walk is noted by place and band, a board that is there is asked too, and
   await expect(group('Feed store')).toHaveCount(0);
 });
 
-test('a walk says why there is nothing to hear, and what this computer has saved goes onto the shelf with its key', async ({
-  app,
-  page,
-}) => {
-  const bare = await readyBatch(app, 1, { networks: [] });
-  await page.goto(`${app.url}/batch/${bare.id}/signal`);
-  await expect(page.getByText('The plan has no Wi-Fi network')).toBeVisible();
-  await audit(page);
+test(
+  'a walk says why there is nothing to hear, and what this computer has saved goes onto the shelf with its key',
+  long,
+  async ({ app, page }) => {
+    const bare = await readyBatch(app, 1, { networks: [] });
+    await page.goto(`${app.url}/batch/${bare.id}/signal`);
+    await expect(page.getByText('The plan has no Wi-Fi network')).toBeVisible();
+    await audit(page);
 
-  await app.api('POST', '/practice/actions', {
-    do: 'air',
-    air: { on: true, ssid: 'Kiln loft', passphrase: 'ember at nine', country: 'DK' },
-  });
-  await page.goto(`${app.url}/batch/${bare.id}/networks`);
-  await page.getByText('From what this computer has saved').click();
-  await page.getByRole('button', { name: 'Show their names' }).click();
-  const row = (name: string) => page.locator('nm-saved-taker').getByRole('row').filter({ hasText: name });
-  await expect(row('Ferry House staff')).toContainText('Boards cannot be prepared for that here.');
-  await expect(row('WPA3 only')).toContainText('in somebody’s key ring');
-  await audit(page);
-  await page.getByRole('button', { name: 'Put on the shelf: Kiln loft' }).click();
-  await expect(row('Kiln loft')).toContainText('On the shelf.');
-  const shelf = page.getByRole('region', { name: 'Kiln loft' });
-  await expect(shelf.getByLabel('Network name', { exact: true })).toHaveValue('Kiln loft');
-  await shelf.getByRole('button', { name: 'Try the key' }).click();
-  await expect(shelf.getByRole('status')).toContainText('The key is right.');
-});
+    await app.api('POST', '/practice/actions', {
+      do: 'air',
+      air: { on: true, ssid: 'Kiln loft', passphrase: 'ember at nine', country: 'DK' },
+    });
+    await page.goto(`${app.url}/batch/${bare.id}/networks`);
+    await page.getByText('From what this computer has saved').click();
+    await page.getByRole('button', { name: 'Show their names' }).click();
+    const row = (name: string) => page.locator('nm-saved-taker').getByRole('row').filter({ hasText: name });
+    await expect(row('Ferry House staff')).toContainText('Boards cannot be prepared for that here.');
+    await expect(row('WPA3 only')).toContainText('in somebody’s key ring');
+    await audit(page);
+    await page.getByRole('button', { name: 'Put on the shelf: Kiln loft' }).click();
+    await expect(row('Kiln loft')).toContainText('On the shelf.');
+    const shelf = page.getByRole('region', { name: 'Kiln loft' });
+    await expect(shelf.getByLabel('Network name', { exact: true })).toHaveValue('Kiln loft');
+    await shelf.getByRole('button', { name: 'Try the key' }).click();
+    await expect(shelf.getByRole('status')).toContainText('The key is right.');
+  },
+);

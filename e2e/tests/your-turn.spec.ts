@@ -53,13 +53,14 @@ async function leadsToReady(app: App, page: Page, boards: number): Promise<void>
   await expect(line(page).locator('[aria-live="polite"]')).toHaveText(new RegExp(`^${all}`));
 }
 
-test('whoever presses only what is their turn gets from a plan to boards that are ready', async ({
-  app,
-  page,
-}) => {
-  await readyBatch(app, 3, { bringUp: emptyPlan('').bringUp });
-  await leadsToReady(app, page, 3);
-});
+test(
+  'whoever presses only what is their turn gets from a plan to boards that are ready',
+  long,
+  async ({ app, page }) => {
+    await readyBatch(app, 3, { bringUp: emptyPlan('').bringUp });
+    await leadsToReady(app, page, 3);
+  },
+);
 
 test(
   'whoever presses only what is their turn gets from the demo’s start to twelve boards that are ready',
@@ -69,65 +70,69 @@ test(
   },
 );
 
-test('from an empty database the line leads to verified cards; what is typed is the person’s own', async ({
-  bareApp: app,
-  page,
-}) => {
-  const key = join(app.folder, 'key');
-  execFileSync('ssh-keygen', ['-q', '-t', 'ed25519', '-N', '', '-C', 'mara@bench', '-f', key]);
-  await app.api('POST', '/practice/actions', { do: 'pace', bootSeconds: 0, slotRate: 0 });
-  await page.goto(app.url);
-  const press = () => line(page).locator('.do').click();
-  const says = (text: string | RegExp) => expect(line(page).locator('.say')).toHaveText(text);
-  const focused = (name: string | RegExp) => expect(page.locator(':focus')).toHaveAccessibleName(name);
+test(
+  'from an empty database the line leads to verified cards; what is typed is the person’s own',
+  long,
+  async ({ bareApp: app, page }) => {
+    const key = join(app.folder, 'key');
+    execFileSync('ssh-keygen', ['-q', '-t', 'ed25519', '-N', '', '-C', 'mara@bench', '-f', key]);
+    await app.api('POST', '/practice/actions', { do: 'pace', bootSeconds: 0, slotRate: 0 });
+    await page.goto(app.url);
+    const press = () => line(page).locator('.do').click();
+    const says = (text: string | RegExp) => expect(line(page).locator('.say')).toHaveText(text);
+    const focused = (name: string | RegExp) => expect(page.locator(':focus')).toHaveAccessibleName(name);
 
-  await page.getByLabel('What are these devices called together?').fill('Tank monitors');
-  await page.getByRole('button', { name: 'Make the first batch' }).click();
-  await says('Say how many boards there are, and their names');
-  await press();
-  await focused('Pattern');
-  await page.getByLabel('Numbers', { exact: true }).fill('1-2');
-  await page.getByRole('button', { name: 'Add 2' }).click();
-  await says(/^Put an image onto the shelf/);
-  await press();
-  await focused('Path or address of the file');
-  await page.keyboard.insertText(smallImage);
-  await page.keyboard.press('Enter');
-
-  // What the findings ask for, in their order, whatever that is.
-  const answers: [field: string | RegExp, answer: () => Promise<void>][] = [
-    ['Image', () => choose(page, 'Image', '', /practice-os/)],
-    ['Time zone', () => choose(page, 'Time zone', 'Copenhagen', 'Europe/Copenhagen')],
-    [
-      'Country where the boards will run',
-      () => choose(page, 'Country where the boards will run', 'Denmark', /Denmark/),
-    ],
-    ['User', () => page.getByLabel('User', { exact: true }).fill('keeper')],
-    [/^SSH public keys/, () => page.getByLabel(/^SSH public keys/).fill(readFileSync(`${key}.pub`, 'utf8'))],
-  ];
-  const name = () => page.locator(':focus').getAttribute('id');
-  for (let step = 0; step < 20; step++) {
-    if (/^Put cards into/.test(await asked(page))) break;
-    const before = await asked(page);
+    await page.getByLabel('What are these devices called together?').fill('Tank monitors');
+    await page.getByRole('button', { name: 'Make the first batch' }).click();
+    await says('Say how many boards there are, and their names');
     await press();
-    await expect.poll(async () => (await name()) !== null || (await asked(page)) !== before).toBe(true);
-    for (const [field, answer] of answers) {
-      const there = page.locator(':focus');
-      if (
-        await there
-          .and(page.getByLabel(field))
-          .or(there.and(page.getByRole('button', { name: field })))
-          .count()
-      )
-        await answer();
+    await focused('Pattern');
+    await page.getByLabel('Numbers', { exact: true }).fill('1-2');
+    await page.getByRole('button', { name: 'Add 2' }).click();
+    await says(/^Put an image onto the shelf/);
+    await press();
+    await focused('Path or address of the file');
+    await page.keyboard.insertText(smallImage);
+    await page.keyboard.press('Enter');
+
+    // What the findings ask for, in their order, whatever that is.
+    const answers: [field: string | RegExp, answer: () => Promise<void>][] = [
+      ['Image', () => choose(page, 'Image', '', /practice-os/)],
+      ['Time zone', () => choose(page, 'Time zone', 'Copenhagen', 'Europe/Copenhagen')],
+      [
+        'Country where the boards will run',
+        () => choose(page, 'Country where the boards will run', 'Denmark', /Denmark/),
+      ],
+      ['User', () => page.getByLabel('User', { exact: true }).fill('keeper')],
+      [
+        /^SSH public keys/,
+        () => page.getByLabel(/^SSH public keys/).fill(readFileSync(`${key}.pub`, 'utf8')),
+      ],
+    ];
+    const name = () => page.locator(':focus').getAttribute('id');
+    for (let step = 0; step < 20; step++) {
+      if (/^Put cards into/.test(await asked(page))) break;
+      const before = await asked(page);
+      await press();
+      await expect.poll(async () => (await name()) !== null || (await asked(page)) !== before).toBe(true);
+      for (const [field, answer] of answers) {
+        const there = page.locator(':focus');
+        if (
+          await there
+            .and(page.getByLabel(field))
+            .or(there.and(page.getByRole('button', { name: field })))
+            .count()
+        )
+          await answer();
+      }
+      await expect.poll(() => asked(page)).not.toBe(before);
     }
-    await expect.poll(() => asked(page)).not.toBe(before);
-  }
-  await says('Put cards into 2 empty slots');
-  const said = await follow(page, /are verified: take them out/);
-  console.log(`    ${said.join('\n    ')}`);
-  await says(/^Slots 1 and 2 are verified: take them out, nests A1 and A2$/);
-});
+    await says('Put cards into 2 empty slots');
+    const said = await follow(page, /are verified: take them out/);
+    console.log(`    ${said.join('\n    ')}`);
+    await says(/^Slots 1 and 2 are verified: take them out, nests A1 and A2$/);
+  },
+);
 
 test('every view has at least 1,050 × 560 for its own work while the tray is a strip and the column closed', async ({
   app,

@@ -15,6 +15,7 @@ import {
 } from '@nest-mark/core';
 import { knownKey } from '../src/cards/records';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
+import { long } from '../../core/test/helpers/long';
 
 const network = '127.61.12';
 const raw = execFileSync('xz', ['-dc', baseImage], { maxBuffer: 1 << 28 });
@@ -93,7 +94,7 @@ describe('a round', () => {
     expect(root(written('card-02')).equals(root(other))).toBe(true);
   });
 
-  it('can be held and let go on; what was held teaches no rates', async () => {
+  long('can be held and let go on; what was held teaches no rates', async () => {
     await pace(4e6);
     await insert('card-03');
     const { id } = await arm(1);
@@ -120,7 +121,7 @@ describe('a round', () => {
     });
   });
 
-  it('goes on while one of its cards, which lost contact, is written again by itself', async () => {
+  long('goes on while one of its cards, which lost contact, is written again by itself', async () => {
     await pace(1.5e6);
     await server.act({
       do: 'cardFaults',

@@ -4,6 +4,7 @@ import { DatabaseProxy } from './helpers/proxy';
 import { begin, piece, stand } from './helpers/sending';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
 import { many } from '../../core/test/helpers/soak';
+import { long } from '../../core/test/helpers/long';
 
 /** A database that fails in the middle of the work: for each step of it, and for two seconds at once. */
 
@@ -109,7 +110,7 @@ describe('the database goes away for two seconds', () => {
     await patient(async () => ((await proposal()).cards[0]!.refusal === null ? true : null));
   });
 
-  it('while a search runs: what answered is kept and its end is on record', async () => {
+  long('while a search runs: what answered is kept and its end is on record', async () => {
     const search = await server.ok<Search>('POST', `/batches/${batch.id}/searches`, {
       subnet: `${network}.0/24`,
       port: 2222,
@@ -138,7 +139,7 @@ describe('the database goes away for two seconds', () => {
 });
 
 describe('each single statement of the work fails once', () => {
-  it('of a round: it ends, says what it is, and the card’s octets agree', async () => {
+  long('of a round: it ends, says what it is, and the card’s octets agree', async () => {
     await server.act({ do: 'insert', cardId: 'card-05', slotId: 'slot-1' });
     const first = await arm();
     await roundOf(first.id);

@@ -2,6 +2,7 @@ import { execFileSync } from 'node:child_process';
 import { readdirSync } from 'node:fs';
 import type { Batch, LogEntry, Round } from '@nest-mark/core';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
+import { long } from '../../core/test/helpers/long';
 
 /** Whoever gets a copy of the database, or reads what the server tells in passing, gets no secret. */
 
@@ -86,40 +87,43 @@ it('no secret stands in clear in a dump: not while cards are written, after it, 
   }
 });
 
-it('cards that were opened are closed when the round fails before it writes, and can be written at once', async () => {
-  await server.act({ do: 'pullIdle' });
-  await server.act({ do: 'insertFresh' });
-  const settings = server.domains.settings.repository;
-  const real = settings.station.bind(settings);
-  const failing = jest.spyOn(settings, 'station').mockImplementation(async () => {
-    const [running] = (await server
-      .knex('run')
-      .where({ kind: 'round', state: 'running' })
-      .limit(1)) as unknown[];
-    if (running) throw new Error('the settings cannot be read');
-    return real();
-  });
-  const open = (): string[] =>
-    readdirSync('/proc/self/fd').flatMap((fd) => {
-      try {
-        const target = execFileSync('readlink', [`/proc/${String(process.pid)}/fd/${fd}`], {
-          encoding: 'utf8',
-        }).trim();
-        return target.startsWith(`${server.folder}/practice/cards/`) ? [target] : [];
-      } catch {
-        return [];
-      }
+long(
+  'cards that were opened are closed when the round fails before it writes, and can be written at once',
+  async () => {
+    await server.act({ do: 'pullIdle' });
+    await server.act({ do: 'insertFresh' });
+    const settings = server.domains.settings.repository;
+    const real = settings.station.bind(settings);
+    const failing = jest.spyOn(settings, 'station').mockImplementation(async () => {
+      const [running] = (await server
+        .knex('run')
+        .where({ kind: 'round', state: 'running' })
+        .limit(1)) as unknown[];
+      if (running) throw new Error('the settings cannot be read');
+      return real();
     });
-  try {
-    const round = await server.arm(batch.id);
-    expect((await server.ended(batch.id, round.id)).cards.map(({ state }) => state)).not.toContain(
-      'verified',
-    );
-    await server.until(async () => Promise.resolve(open().length === 0 ? true : null));
-    failing.mockRestore();
-    const again = await server.arm(batch.id);
-    expect((await server.ended(batch.id, again.id)).state).toBe('done');
-  } finally {
-    failing.mockRestore();
-  }
-});
+    const open = (): string[] =>
+      readdirSync('/proc/self/fd').flatMap((fd) => {
+        try {
+          const target = execFileSync('readlink', [`/proc/${String(process.pid)}/fd/${fd}`], {
+            encoding: 'utf8',
+          }).trim();
+          return target.startsWith(`${server.folder}/practice/cards/`) ? [target] : [];
+        } catch {
+          return [];
+        }
+      });
+    try {
+      const round = await server.arm(batch.id);
+      expect((await server.ended(batch.id, round.id)).cards.map(({ state }) => state)).not.toContain(
+        'verified',
+      );
+      await server.until(async () => Promise.resolve(open().length === 0 ? true : null));
+      failing.mockRestore();
+      const again = await server.arm(batch.id);
+      expect((await server.ended(batch.id, again.id)).state).toBe('done');
+    } finally {
+      failing.mockRestore();
+    }
+  },
+);

@@ -6,6 +6,7 @@ import type { Batch, BatchProgress, Image, Proposal, Round } from '@nest-mark/co
 import type { RunningServer } from '../src/run';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
 import { many } from '../../core/test/helpers/soak';
+import { long } from '../../core/test/helpers/long';
 
 /** Two stations on one database: each does its own work and none of the other's. */
 
@@ -154,7 +155,7 @@ describe('two stations on one database', () => {
     expect((await server.search(batch.id, `${here}.0/24`)).state).toBe('done');
   });
 
-  it('a second process of one name is refused, and stops when it finds its place taken', async () => {
+  long('a second process of one name is refused, and stops when it finds its place taken', async () => {
     await expect(server.beside(there, folder, { station: 'second' })).rejects.toThrow('running already');
     await expect(server.beside(there, folder, { station: 'Bad_Name%' })).rejects.toThrow(
       'cannot be the name',

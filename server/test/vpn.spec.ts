@@ -4,6 +4,7 @@ import { noSandbox } from '../../stand-in/src/board/sandbox';
 import { Boards } from './helpers/boards';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
 import { TunnelLab } from './helpers/tunnel';
+import { long } from '../../core/test/helpers/long';
 
 /** Boards are reached through a tunnel: keys and places are made once, and the files are opened by Debian's programs. */
 
@@ -180,7 +181,7 @@ describe('a tunnel’s files', () => {
 const whenSandbox = noSandbox() === null ? describe : describe.skip;
 
 whenSandbox('a tunnel that goes onto cards', () => {
-  it('is on them, masked in the preview, and what is left of it the bringing up does', async () => {
+  long('is on them, masked in the preview, and what is left of it the bringing up does', async () => {
     const image = await server.shelve(baseImage);
     await server.act({ do: 'pace', bootSeconds: 0, slotRate: 0 });
     const batch = await server.batch(withVpn(tankPlan(1, image.id, network), { by: 'cards' }));

@@ -25,6 +25,7 @@ import { addressRequest } from '../../stand-in/src/air/voice';
 import { SearchRepository } from '../src/finding';
 import { Boards } from './helpers/boards';
 import { baseImage, TestServer, tankPlan } from './helpers/server';
+import { long } from '../../core/test/helpers/long';
 
 /** Listening for boards on the practice network: real packets to real sockets, on loopback. */
 
@@ -777,34 +778,37 @@ describe('what this bench learns of waiting', () => {
     await server.knex('sighting').del();
   });
 
-  it('and what was learnt holds for the files of the hand-over too: nobody is late there who is not late on the page', async () => {
-    await forget();
-    const keys = await server.knex('device').where('batch_id', batch.id).orderBy('position');
-    await server
-      .knex('device')
-      .where('batch_id', batch.id)
-      .update({ powered_at: server.knex.raw(`now() - interval '400 seconds'`) });
-    const [, ...slow] = keys as { host_key: string }[];
-    // As searches of another network would have left it; those boards took a quarter of an hour.
-    for (const [at, { host_key: hostKey }] of slow.entries())
-      await server.knex('sighting').insert({
-        batch_id: batch.id,
-        search_id: randomUUID(),
-        address: `10.9.8.${String(at + 1)}`,
-        port,
-        host_key: hostKey,
-        key_proven: true,
-        at: server.knex.raw(`now() + interval '500 seconds'`),
-      });
-    // They are asked for again after a while.
-    await server.until(async () =>
-      Object.values((await progress()).arrivals).some((seen) => seen.length === slow.length) ? true : null,
-    );
-    const text = await server.ok<string>('GET', `/batches/${batch.id}/hand-over/batch.csv`);
-    expect(text).toMatch(/tank-01,.*,booting,/);
-    await server.knex('sighting').del();
-    await server.knex('device').where('batch_id', batch.id).update({ powered_at: null });
-  });
+  long(
+    'and what was learnt holds for the files of the hand-over too: nobody is late there who is not late on the page',
+    async () => {
+      await forget();
+      const keys = await server.knex('device').where('batch_id', batch.id).orderBy('position');
+      await server
+        .knex('device')
+        .where('batch_id', batch.id)
+        .update({ powered_at: server.knex.raw(`now() - interval '400 seconds'`) });
+      const [, ...slow] = keys as { host_key: string }[];
+      // As searches of another network would have left it; those boards took a quarter of an hour.
+      for (const [at, { host_key: hostKey }] of slow.entries())
+        await server.knex('sighting').insert({
+          batch_id: batch.id,
+          search_id: randomUUID(),
+          address: `10.9.8.${String(at + 1)}`,
+          port,
+          host_key: hostKey,
+          key_proven: true,
+          at: server.knex.raw(`now() + interval '500 seconds'`),
+        });
+      // They are asked for again after a while.
+      await server.until(async () =>
+        Object.values((await progress()).arrivals).some((seen) => seen.length === slow.length) ? true : null,
+      );
+      const text = await server.ok<string>('GET', `/batches/${batch.id}/hand-over/batch.csv`);
+      expect(text).toMatch(/tank-01,.*,booting,/);
+      await server.knex('sighting').del();
+      await server.knex('device').where('batch_id', batch.id).update({ powered_at: null });
+    },
+  );
 
   it('where boards are away longer than usual, the look that comes first stands in how far the batch is', async () => {
     await forget();

@@ -5,6 +5,7 @@ import type { NewNetwork } from '@nest-mark/core/moving';
 import { moveBoard, takeOff, usualPatience, type BoardMoved, type MoveWork } from '@nest-mark/station';
 import { noSandbox } from '../src/board/sandbox';
 import { benchKey, startBoard, type BoardWishes, type StartedBoard } from './helpers/started-board';
+import { long } from '../../core/test/helpers/long';
 
 /** Boards move to another network and come back by themselves, in scratch roots and by their own timers. */
 
@@ -96,53 +97,56 @@ whenSandbox('a board that moves', () => {
     started.system().does(`PATH=/usr/local/bin:$PATH; ${script}`);
   const address = (): string => started.board.view.address ?? '';
 
-  it('forgets its old network when it is asked to, and only where it says itself that it is on the new one', async () => {
-    await begin();
-    const forget = (): Promise<BoardMoved> => {
-      const work = workOf(
+  long(
+    'forgets its old network when it is asked to, and only where it says itself that it is on the new one',
+    async () => {
+      await begin();
+      const forget = (): Promise<BoardMoved> => {
+        const work = workOf(
+          () => undefined,
+          () => undefined,
+        );
+        return takeOff({ ...work, oldHex: toHex(utf8('Saltmarsh Bench')) });
+      };
+      // Where it is now it would be cut off for good.
+      expect(await forget()).toEqual({
+        state: 'hand',
+        message: 'It was not proved on the new network: look for it there first.',
+      });
+      expect((await move()).end.state).toBe('moved');
+      // An address of the new network is not enough.
+      const { network } = workOf(
         () => undefined,
         () => undefined,
       );
-      return takeOff({ ...work, oldHex: toHex(utf8('Saltmarsh Bench')) });
-    };
-    // Where it is now it would be cut off for good.
-    expect(await forget()).toEqual({
-      state: 'hand',
-      message: 'It was not proved on the new network: look for it there first.',
-    });
-    expect((await move()).end.state).toBe('moved');
-    // An address of the new network is not enough.
-    const { network } = workOf(
-      () => undefined,
-      () => undefined,
-    );
-    const stranger = { ...network, uuid: '00000000-0000-4000-8000-000000000009', ssidHex: 'aa' };
-    expect(
-      await takeOff({
-        ...workOf(
-          () => undefined,
-          () => undefined,
-        ),
-        network: stranger,
-        oldHex: toHex(utf8('Saltmarsh Bench')),
-      }),
-    ).toMatchObject({ state: 'hand', message: expect.stringContaining('does not say itself') as string });
-    expect(await profiles()).toEqual([kept, 'practice-1.nmconnection']);
-    expect(await forget()).toEqual({
-      state: 'alone',
-      message: 'The old network is off it; the new one stays.',
-    });
-    expect(await profiles()).toEqual([kept]);
-    expect(await forget()).toEqual({ state: 'alone', message: 'The old network was off it already.' });
-    expect(address()).toMatch(`${started.other.network}.`);
-    // Nor does it come back with a start.
-    await onBoard('systemctl reboot');
-    for (let tries = 0; address() !== '' && tries < 600; tries++)
-      await new Promise((resolve) => setTimeout(resolve, 50));
-    for (let tries = 0; !address().startsWith(started.other.network) && tries < 600; tries++)
-      await new Promise((resolve) => setTimeout(resolve, 50));
-    expect(address()).toMatch(`${started.other.network}.`);
-  });
+      const stranger = { ...network, uuid: '00000000-0000-4000-8000-000000000009', ssidHex: 'aa' };
+      expect(
+        await takeOff({
+          ...workOf(
+            () => undefined,
+            () => undefined,
+          ),
+          network: stranger,
+          oldHex: toHex(utf8('Saltmarsh Bench')),
+        }),
+      ).toMatchObject({ state: 'hand', message: expect.stringContaining('does not say itself') as string });
+      expect(await profiles()).toEqual([kept, 'practice-1.nmconnection']);
+      expect(await forget()).toEqual({
+        state: 'alone',
+        message: 'The old network is off it; the new one stays.',
+      });
+      expect(await profiles()).toEqual([kept]);
+      expect(await forget()).toEqual({ state: 'alone', message: 'The old network was off it already.' });
+      expect(address()).toMatch(`${started.other.network}.`);
+      // Nor does it come back with a start.
+      await onBoard('systemctl reboot');
+      for (let tries = 0; address() !== '' && tries < 600; tries++)
+        await new Promise((resolve) => setTimeout(resolve, 50));
+      for (let tries = 0; !address().startsWith(started.other.network) && tries < 600; tries++)
+        await new Promise((resolve) => setTimeout(resolve, 50));
+      expect(address()).toMatch(`${started.other.network}.`);
+    },
+  );
 
   it('is tried, armed, switched over, proved and kept; its old network stays, below the new one', async () => {
     await begin();
@@ -188,23 +192,26 @@ whenSandbox('a board that moves', () => {
     expect(await profiles()).toEqual(['practice-1.nmconnection']);
   });
 
-  it('is not kept by an address alone: where both networks have the same range, the board itself says where it is', async () => {
-    await begin({ other: { on: true, apart: true } });
-    const before = address();
-    const { end, states } = await move({ returnSeconds: 8, isNew: () => true });
-    expect(end.state).toBe('came-back');
-    expect(states).not.toContain('keeping');
-    expect(address()).toBe(before);
-    expect(await profiles()).toEqual(['practice-1.nmconnection']);
-    // Nor is one that was kept once and is on the old network again said to be there.
-    started.other.apart = false;
-    expect((await move()).end.state).toBe('moved');
-    started.other.on = false;
-    started.board.airChanged();
-    for (let tries = 0; address() !== before && tries < 600; tries++)
-      await new Promise((resolve) => setTimeout(resolve, 50));
-    expect((await move({ isNew: () => true })).end.state).toBe('came-back');
-  });
+  long(
+    'is not kept by an address alone: where both networks have the same range, the board itself says where it is',
+    async () => {
+      await begin({ other: { on: true, apart: true } });
+      const before = address();
+      const { end, states } = await move({ returnSeconds: 8, isNew: () => true });
+      expect(end.state).toBe('came-back');
+      expect(states).not.toContain('keeping');
+      expect(address()).toBe(before);
+      expect(await profiles()).toEqual(['practice-1.nmconnection']);
+      // Nor is one that was kept once and is on the old network again said to be there.
+      started.other.apart = false;
+      expect((await move()).end.state).toBe('moved');
+      started.other.on = false;
+      started.board.airChanged();
+      for (let tries = 0; address() !== before && tries < 600; tries++)
+        await new Promise((resolve) => setTimeout(resolve, 50));
+      expect((await move({ isNew: () => true })).end.state).toBe('came-back');
+    },
+  );
 
   it('starts on its old network where the power goes before it was proved', async () => {
     await begin({ other: { on: true, apart: true } });
@@ -266,7 +273,7 @@ whenSandbox('a board that moves', () => {
     expect(address()).toMatch(`${started.other.network}.`);
   });
 
-  it('is put above whatever the board has saved, and refuses what cannot be undone', async () => {
+  long('is put above whatever the board has saved, and refuses what cannot be undone', async () => {
     await begin();
     await started
       .system()

@@ -9,6 +9,7 @@ import {
   type BringWishes,
   type StartedBoard,
 } from './helpers/started-board';
+import { long } from '../../core/test/helpers/long';
 
 /** A remote screen is set up on boards in scratch roots, by their own package manager. */
 
@@ -58,26 +59,29 @@ whenSandbox('a remote screen of a board', () => {
     expect(await listens()).toEqual(['0100007F:0D3D']);
   });
 
-  it('is bound to the board where somebody installed it open to all, and keeps the ports of its sessions', async () => {
-    await onBoard('apt-get -q update && apt-get -y -q install xrdp xorgxrdp');
-    expect(await listens()).toEqual(['00000000:0D3D']);
-    const asked = await bring(started, { steps });
-    expect(asked.steps['screen-set-up']!.state).toBe('well');
-    expect(asked.steps['remote-screen']!.state).toBe('differs');
-    expect((await setUp()).steps['screen-set-up']).toMatchObject({ state: 'done' });
-    expect(await listens()).toEqual(['0100007F:0D3D']);
-    const settings = await readFile(join(started.root, 'etc/xrdp/xrdp.ini'), 'utf8');
-    expect(settings.match(/^port=.*$/gm)).toEqual(['port=tcp://.:3389', 'port=-1', 'port=ask3389']);
-    for (const spoil of [
-      'systemctl stop xrdp.service',
-      'systemctl disable xrdp.service',
-      'systemctl mask xrdp.service',
-      'rm /etc/xrdp/xrdp.ini.new /etc/xrdp/xrdp.ini; apt-get -y -q -o Dpkg::Options::=--force-confmiss --reinstall install xrdp',
-    ]) {
-      await onBoard(spoil);
-      expect([spoil, (await setUp()).steps['screen-set-up']!.state]).toEqual([spoil, 'done']);
-    }
-  });
+  long(
+    'is bound to the board where somebody installed it open to all, and keeps the ports of its sessions',
+    async () => {
+      await onBoard('apt-get -q update && apt-get -y -q install xrdp xorgxrdp');
+      expect(await listens()).toEqual(['00000000:0D3D']);
+      const asked = await bring(started, { steps });
+      expect(asked.steps['screen-set-up']!.state).toBe('well');
+      expect(asked.steps['remote-screen']!.state).toBe('differs');
+      expect((await setUp()).steps['screen-set-up']).toMatchObject({ state: 'done' });
+      expect(await listens()).toEqual(['0100007F:0D3D']);
+      const settings = await readFile(join(started.root, 'etc/xrdp/xrdp.ini'), 'utf8');
+      expect(settings.match(/^port=.*$/gm)).toEqual(['port=tcp://.:3389', 'port=-1', 'port=ask3389']);
+      for (const spoil of [
+        'systemctl stop xrdp.service',
+        'systemctl disable xrdp.service',
+        'systemctl mask xrdp.service',
+        'rm /etc/xrdp/xrdp.ini.new /etc/xrdp/xrdp.ini; apt-get -y -q -o Dpkg::Options::=--force-confmiss --reinstall install xrdp',
+      ]) {
+        await onBoard(spoil);
+        expect([spoil, (await setUp()).steps['screen-set-up']!.state]).toEqual([spoil, 'done']);
+      }
+    },
+  );
 
   it('fails with a reason where it cannot be fetched, and is set up once where the line breaks in the middle', async () => {
     await onBoard('mv /srv/repository /srv/elsewhere');

@@ -11,6 +11,7 @@ import {
   type StartedBoard,
 } from './helpers/started-board';
 import { tunnelKeys } from '../../core/test/helpers/tunnel-keys';
+import { long } from '../../core/test/helpers/long';
 
 /** The tunnel is set up on boards in scratch roots: their own package manager brings its programs. */
 
@@ -68,7 +69,7 @@ whenSandbox('the tunnel of a board', () => {
     expect(anew.steps).toMatchObject({ reboot: { state: 'done' }, vpn: { state: 'well', findings: [] } });
   });
 
-  it('is put right where it is otherwise: another place, readable by others, not started', async () => {
+  long('is put right where it is otherwise: another place, readable by others, not started', async () => {
     started = await startBoard('127.62.51');
     await setUp();
     const moved = { ...tunnel, address: '10.86.40.9', hub: '203.0.113.9' };
@@ -108,25 +109,28 @@ whenSandbox('the tunnel of a board', () => {
     expect((await setUp()).steps['vpn']!.state).toBe('done');
   });
 
-  it('is set up once where the line breaks in the middle, and where the power goes between file and start', async () => {
-    started = await startBoard('127.62.51');
-    let cut = false;
-    const { end, output } = await setUp({
-      onNote: (_stepId, { state }) => {
-        if (state !== 'doing' || cut) return;
-        cut = true;
-        setTimeout(() => started.board.cutLines(), 300);
-      },
-    });
-    expect(cut).toBe(true);
-    expect(end).toEqual({ state: 'ready', message: '' });
-    expect(output.match(/Setting up wireguard-tools/g) ?? []).toHaveLength(1);
-    // The new file was put beside the old one, the service stopped, and then there was no power.
-    const moved = { ...tunnel, address: '10.86.40.9' };
-    await onBoard(
-      `umask 077; sed 's/10.86.40.7/10.86.40.9/' /etc/wireguard/nest-mark.conf >/etc/wireguard/nest-mark.conf.new; systemctl stop wg-quick@nest-mark.service`,
-    );
-    expect((await setUp({}, moved)).steps['vpn']!.state).toBe('done');
-    expect((await setUp({}, moved)).steps['vpn']!.state).toBe('well');
-  });
+  long(
+    'is set up once where the line breaks in the middle, and where the power goes between file and start',
+    async () => {
+      started = await startBoard('127.62.51');
+      let cut = false;
+      const { end, output } = await setUp({
+        onNote: (_stepId, { state }) => {
+          if (state !== 'doing' || cut) return;
+          cut = true;
+          setTimeout(() => started.board.cutLines(), 300);
+        },
+      });
+      expect(cut).toBe(true);
+      expect(end).toEqual({ state: 'ready', message: '' });
+      expect(output.match(/Setting up wireguard-tools/g) ?? []).toHaveLength(1);
+      // The new file was put beside the old one, the service stopped, and then there was no power.
+      const moved = { ...tunnel, address: '10.86.40.9' };
+      await onBoard(
+        `umask 077; sed 's/10.86.40.7/10.86.40.9/' /etc/wireguard/nest-mark.conf >/etc/wireguard/nest-mark.conf.new; systemctl stop wg-quick@nest-mark.service`,
+      );
+      expect((await setUp({}, moved)).steps['vpn']!.state).toBe('done');
+      expect((await setUp({}, moved)).steps['vpn']!.state).toBe('well');
+    },
+  );
 });

@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import { isCountedUp, meetingOf, readTable, type Clue } from '@nest-mark/core/find';
 import { parseWay } from '../src';
 import { NetworkLab, type LabBoard } from './helpers/lab';
+import { long } from '../../core/test/helpers/long';
 
 /**
  * Against the programs that boards and networks really have, of Debian 12: avahi 0.8, udhcpc 1.35, OpenSSH 9.2, dnsmasq
@@ -248,26 +249,29 @@ class Ear {
     },
   );
 
-  it('a responder that has our service file tells the mark of the card, also when the board was renamed', async () => {
-    const other = new NetworkLab();
-    try {
-      other.serveAddresses();
-      const ear = new Ear(other, program, 'multicast', 'gate01');
-      await ear.until((lines) => lines.find(({ listening }) => listening !== undefined));
-      const first = other.power(1, 'gate01', { mark: '7KQ4M' });
-      await ear.proof(first);
-      const told = (mark: string): Promise<string | null> =>
-        ear.until(() => ear.clues().find((clue) => clue.mark === mark)?.name);
-      // Only what has announced itself keeps its name.
-      expect(await told('7KQ4M')).toBe('gate01');
-      const second = other.power(2, 'gate01', { mark: '7KQ5P' });
-      await ear.proof(second);
-      expect(isCountedUp('gate01', (await told('7KQ5P')) ?? '')).toBe(true);
-      await ear.stop();
-    } finally {
-      await other.end();
-    }
-  });
+  long(
+    'a responder that has our service file tells the mark of the card, also when the board was renamed',
+    async () => {
+      const other = new NetworkLab();
+      try {
+        other.serveAddresses();
+        const ear = new Ear(other, program, 'multicast', 'gate01');
+        await ear.until((lines) => lines.find(({ listening }) => listening !== undefined));
+        const first = other.power(1, 'gate01', { mark: '7KQ4M' });
+        await ear.proof(first);
+        const told = (mark: string): Promise<string | null> =>
+          ear.until(() => ear.clues().find((clue) => clue.mark === mark)?.name);
+        // Only what has announced itself keeps its name.
+        expect(await told('7KQ4M')).toBe('gate01');
+        const second = other.power(2, 'gate01', { mark: '7KQ5P' });
+        await ear.proof(second);
+        expect(isCountedUp('gate01', (await told('7KQ5P')) ?? '')).toBe(true);
+        await ear.stop();
+      } finally {
+        await other.end();
+      }
+    },
+  );
 
   it('leaves nothing behind: no namespace is left of a lab that ended', async () => {
     const other = new NetworkLab();

@@ -18,6 +18,7 @@ import {
 import { inside, shell, startManager } from './helpers/namespaces';
 import { program } from './helpers/programs';
 import { amount } from '../../core/test/helpers/soak';
+import { long } from '../../core/test/helpers/long';
 
 /**
  * A move on boards whose networks are netplan's, by the real netplan 0.106, wpa_supplicant 2.10 and NetworkManager 1.42 of
@@ -81,64 +82,68 @@ const files =
   'for f in /etc/netplan/* /run/netplan/*; do echo "# $f $(stat -c %a "$f")"; cat "$f"; done; ls -R /etc/systemd/system; ls /var/lib/nest-mark';
 
 whenNetplan('a move by the real netplan', () => {
-  it('is tried in the supplicant alone, undone exactly, and comes into a file of its own when it is kept', () => {
-    const add = shell(folder, 'add.sh', addNetwork('netplan', wifi), true);
-    const keep = shell(folder, 'keep.sh', keepNetwork('netplan', wifi, 25, 'kept'), true);
-    const told = inside(folder, start(), [
-      ['look', shell(folder, 'look.sh', lookQuestion, true)],
-      ['before', files.replace('; ls /var/lib/nest-mark', '')],
-      ['add', `${add}; ${lists}`],
-      ['tried', files.replace('; ls /var/lib/nest-mark', '')],
-      ['go', `${D}/go; wpa_cli -i w0 list_networks | grep CURRENT | cut -f 2; cat ${D}/state`],
-      ['back', `${shell(folder, 'back.sh', returnNow)}; ${lists}; cat ${D}/state`],
-      ['undone', files.replace('; ls /var/lib/nest-mark', '')],
-      ['keep', `${add} >/dev/null; ${D}/go; ${keep}; ${lists}; cat ${D}/state`],
-      ['kept', files],
-      ['yaml', 'netplan get all'],
-      // As at the next start: from its files, with what its unit is told to run.
-      [
-        'again',
-        `wpa_cli -i w0 terminate >/dev/null; while [ -e /run/wpa_supplicant/w0 ]; do sleep 0.1; done
+  long(
+    'is tried in the supplicant alone, undone exactly, and comes into a file of its own when it is kept',
+    () => {
+      const add = shell(folder, 'add.sh', addNetwork('netplan', wifi), true);
+      const keep = shell(folder, 'keep.sh', keepNetwork('netplan', wifi, 25, 'kept'), true);
+      const told = inside(folder, start(), [
+        ['look', shell(folder, 'look.sh', lookQuestion, true)],
+        ['before', files.replace('; ls /var/lib/nest-mark', '')],
+        ['add', `${add}; ${lists}`],
+        ['tried', files.replace('; ls /var/lib/nest-mark', '')],
+        ['go', `${D}/go; wpa_cli -i w0 list_networks | grep CURRENT | cut -f 2; cat ${D}/state`],
+        ['back', `${shell(folder, 'back.sh', returnNow)}; ${lists}; cat ${D}/state`],
+        ['undone', files.replace('; ls /var/lib/nest-mark', '')],
+        ['keep', `${add} >/dev/null; ${D}/go; ${keep}; ${lists}; cat ${D}/state`],
+        ['kept', files],
+        ['yaml', 'netplan get all'],
+        // As at the next start: from its files, with what its unit is told to run.
+        [
+          'again',
+          `wpa_cli -i w0 terminate >/dev/null; while [ -e /run/wpa_supplicant/w0 ]; do sleep 0.1; done
 wpa_supplicant -i w0 -D wired -c /run/netplan/wpa-w0.conf >/dev/null & pids=$!
 eval "$(sed -n 's/^ExecStartPost=-//p' /etc/systemd/system/netplan-wpa-w0.service.d/*.conf)"
 for n in 0 1 2; do echo "$(wpa_cli -i w0 get_network $n ssid)=$(wpa_cli -i w0 get_network $n priority)"; done`,
-      ],
-      [
-        'undone later',
-        `mkdir -p ${D}; ${shell(folder, 'add2.sh', addNetwork('netplan', wifi))} >/dev/null; ${shell(folder, 'back2.sh', returnNow)}; ${files}`,
-      ],
-    ]);
-    expect(readLook(told['look'] ?? '')).toMatchObject({ manager: 'netplan', saved: [{}, {}] });
-    expect(told['add']).toBe(`ended 0\n12345678\nBench; \\xc3\\xb8st\nNew \\"Hall\\"; \\xc3\\xb8st 2`);
-    // A cut of the power now: the board starts as it did before.
-    expect(told['tried']).toBe(told['before']);
-    expect(told['go']).toBe(`New \\"Hall\\"; \\xc3\\xb8st 2\n${id} gone`);
-    expect(told['back']).toBe(`ended 0\n12345678\nBench; \\xc3\\xb8st\n${id} returned`);
-    expect(told['undone']).toBe(told['before']);
-    expect(told['keep']).toBe(
-      `ended 0\n12345678\nBench; \\xc3\\xb8st\nNew \\"Hall\\"; \\xc3\\xb8st 2\n${id} kept`,
-    );
-    expect(told['kept']).toContain(`# /etc/netplan/00-nest-mark-${id}.yaml 600\n`);
-    expect(told['kept']).toContain('  ssid="New "Hall"; øst 2"\n  scan_ssid=1\n  key_mgmt=WPA-PSK\n');
-    const { wifis } = (parse(told['yaml'] ?? '') as { network: { wifis: Record<string, unknown> } }).network;
-    expect(wifis['w0']).toMatchObject({
-      dhcp4: true,
-      'regulatory-domain': 'DE',
-      'access-points': {
-        'New "Hall"; øst 2': { hidden: true, auth: { password: wifi.key } },
-        'Bench; øst': { auth: { password: 'low tide at seven' } },
-      },
-    });
-    expect((told['again'] ?? '').split('\n').sort()).toEqual([
-      '"12345678"=0',
-      `${hex('Bench; øst')}=0`,
-      `${hex('New "Hall"; øst 2')}=25`,
-    ]);
-    expect(told['undone later']).toContain('ended 0');
-    expect((told['undone later'] ?? '').replace(/^ended 0\n/, '').replace(/\nmove$/, '')).toBe(
-      told['before'],
-    );
-  });
+        ],
+        [
+          'undone later',
+          `mkdir -p ${D}; ${shell(folder, 'add2.sh', addNetwork('netplan', wifi))} >/dev/null; ${shell(folder, 'back2.sh', returnNow)}; ${files}`,
+        ],
+      ]);
+      expect(readLook(told['look'] ?? '')).toMatchObject({ manager: 'netplan', saved: [{}, {}] });
+      expect(told['add']).toBe(`ended 0\n12345678\nBench; \\xc3\\xb8st\nNew \\"Hall\\"; \\xc3\\xb8st 2`);
+      // A cut of the power now: the board starts as it did before.
+      expect(told['tried']).toBe(told['before']);
+      expect(told['go']).toBe(`New \\"Hall\\"; \\xc3\\xb8st 2\n${id} gone`);
+      expect(told['back']).toBe(`ended 0\n12345678\nBench; \\xc3\\xb8st\n${id} returned`);
+      expect(told['undone']).toBe(told['before']);
+      expect(told['keep']).toBe(
+        `ended 0\n12345678\nBench; \\xc3\\xb8st\nNew \\"Hall\\"; \\xc3\\xb8st 2\n${id} kept`,
+      );
+      expect(told['kept']).toContain(`# /etc/netplan/00-nest-mark-${id}.yaml 600\n`);
+      expect(told['kept']).toContain('  ssid="New "Hall"; øst 2"\n  scan_ssid=1\n  key_mgmt=WPA-PSK\n');
+      const { wifis } = (parse(told['yaml'] ?? '') as { network: { wifis: Record<string, unknown> } })
+        .network;
+      expect(wifis['w0']).toMatchObject({
+        dhcp4: true,
+        'regulatory-domain': 'DE',
+        'access-points': {
+          'New "Hall"; øst 2': { hidden: true, auth: { password: wifi.key } },
+          'Bench; øst': { auth: { password: 'low tide at seven' } },
+        },
+      });
+      expect((told['again'] ?? '').split('\n').sort()).toEqual([
+        '"12345678"=0',
+        `${hex('Bench; øst')}=0`,
+        `${hex('New "Hall"; øst 2')}=25`,
+      ]);
+      expect(told['undone later']).toContain('ended 0');
+      expect((told['undone later'] ?? '').replace(/^ended 0\n/, '').replace(/\nmove$/, '')).toBe(
+        told['before'],
+      );
+    },
+  );
 
   it('does not let one network keep a board from all of them: netplan is asked with a copy first', () => {
     const bare = files.replace('; ls /var/lib/nest-mark', '');
@@ -309,7 +314,7 @@ netplan generate || exit 9
 ${startManager}
 nmcli --wait 60 connection up uuid ${id} >/dev/null`;
 
-  it('goes from netplan’s file and from its own, and stays away after they are made anew', () => {
+  long('goes from netplan’s file and from its own, and stays away after they are made anew', () => {
     const shows =
       'LC_ALL=C.UTF-8 nmcli -t -f NAME connection show | grep -v "^[lw][o01]$" | sort; ls /run/NetworkManager/system-connections';
     const told = inside(folder, manager, [

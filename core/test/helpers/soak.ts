@@ -13,7 +13,7 @@ const TELL_EVERY = 2000;
 /** Whether this is a soak: what costs much and finds seldom is left to it. */
 export const soaking = process.env['NEST_MARK_SOAK'] === '1';
 
-/** Whether what takes long runs too: by `npm test -- --long`, and in a soak. */
+/** Whether what takes long runs: by `npm test -- --rest` and `--long`, and in a soak. */
 export const withLong = soaking || process.env['NEST_MARK_LONG'] === '1';
 
 /** A count that is as large as on a bench where what takes long runs too, and otherwise as small as shows the same. */
