@@ -215,6 +215,8 @@ export interface BringWishes {
   place?: BoardWork['place'];
   seek?: BoardWork['seek'];
   onNote?: (stepId: string, note: StepNote) => void;
+  /** How far a job is; null when it has ended. */
+  onJob?: BoardWork['job'];
 }
 
 /** Brings it up, with little patience. */
@@ -255,6 +257,7 @@ export async function bring(started: StartedBoard, wishes: BringWishes = {}): Pr
     },
     job: (progress) => {
       if (progress) phases.push(progress.phase);
+      wishes.onJob?.(progress);
     },
     signal: wishes.signal ?? new AbortController().signal,
     patience: { ...usualPatience, away: 60, reboot: 60, wait: 60, quiet: 0, look: 0.1, ...wishes.patience },

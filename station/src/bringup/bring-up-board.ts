@@ -120,30 +120,28 @@ class BoardRun {
     await this.work.note(step.id, { state, text, findings: judged?.findings ?? [] });
   }
 
-  /** One step, over as many broken lines as may be. */
-  private async through(step: Step): Promise<void> {
+  /** Something over as many broken lines as may be: the board is asked anew where it is; what was done is seen then. */
+  private async overBreaks<T>(work: () => Promise<T>): Promise<T> {
     for (let breaks = 0; ; breaks++) {
       try {
-        await this.step(step);
-        return;
+        return await work();
       } catch (error) {
-        if (!(error instanceof ShellError)) throw error;
-        if (
-          error.fault === 'no-login' &&
-          step.change?.kind === 'key-off' &&
-          (await this.work.recall(step.id))
-        ) {
-          // The line broke between the taking off and its answer.
-          this.keyGone = true;
-          return this.note(step, 'done', KEY_GONE);
-        }
-        // The board is asked anew where it is; what was done is seen then.
-        if (error.fault !== 'lost' || breaks >= MOST_BREAKS) throw error;
+        if (!(error instanceof ShellError) || error.fault !== 'lost' || breaks >= MOST_BREAKS) throw error;
         this.work.told('the line broke; logging in again\n');
-        // It may not know of its end yet, and would break again at once, as often as it may.
-        this.line.close();
         this.early = null;
       }
+    }
+  }
+
+  private async through(step: Step): Promise<void> {
+    try {
+      await this.overBreaks(() => this.step(step));
+    } catch (error) {
+      const lockedOut = error instanceof ShellError && error.fault === 'no-login';
+      if (!lockedOut || step.change?.kind !== 'key-off' || !(await this.work.recall(step.id))) throw error;
+      // The line broke between the taking off and its answer.
+      this.keyGone = true;
+      await this.note(step, 'done', KEY_GONE);
     }
   }
 
@@ -177,8 +175,8 @@ class BoardRun {
     if (step.change.kind === 'shut-down')
       return this.note(step, changed.failed ? 'failed' : 'done', changed.text);
     if (changed.failed) return this.note(step, 'failed', changed.text, judged);
-    // What is done is what the board says, not what the command says.
-    const after = await this.judge(step, false);
+    // What is done is what the board says, not what the command says. A line that breaks now must not hide what was done.
+    const after = await this.overBreaks(() => this.judge(step, false));
     if (after.verdict === 'well')
       return this.note(step, 'done', changed.text === 'Done.' ? after.text : changed.text, after);
     return this.note(

@@ -61,7 +61,7 @@ class Loan {
     if (this.from === null) return null;
     const shell = await this.line.open();
     if (shell === this.by) return this.lent;
-    this.lent = await shell.lend(this.from);
+    this.lent = await this.line.lend(this.from);
     this.by = shell;
     await this.line.read(lendToJob(this.lent), true);
     return this.lent;
@@ -148,7 +148,6 @@ async function followJob(
         if (!(error instanceof ShellError) || (error.fault !== 'lost' && error.fault !== 'away')) throw error;
         // The work goes on without us.
         if (error.fault === 'away' || ++breaks > MOST_BREAKS) throw error;
-        line.close();
       }
       if (Date.now() > until) return failed('It took longer than it may, and goes on on the board.');
       await line.wait(work.patience.look);

@@ -97,27 +97,29 @@ export class Line {
 
   /** Asks many questions at once. @throws ShellError */
   async ask(questions: readonly Question[]): Promise<Answers> {
-    const answers = new Map<string, BoardAnswer>();
-    const shell = await this.open();
-    for (const root of [false, true]) {
-      const some = questions.filter((question) => question.root === root);
-      if (some.length === 0) continue;
-      for (const [id, answer] of await this.askAs(shell, some, root))
-        answers.set(id, { ...answer, text: this.clean(answer.text) });
-    }
-    return answers;
+    return this.within(async (shell) => {
+      const answers = new Map<string, BoardAnswer>();
+      for (const root of [false, true]) {
+        const some = questions.filter((question) => question.root === root);
+        if (some.length === 0) continue;
+        for (const [id, answer] of await this.askAs(shell, some, root))
+          answers.set(id, { ...answer, text: this.clean(answer.text) });
+      }
+      return answers;
+    });
   }
 
   /** Runs a command that changes something; what it prints is told. @throws ShellError */
   async change(command: string, root: boolean, seconds: number): Promise<Done> {
-    const shell = await this.open();
     const script = bounded(command, seconds);
     const options = {
       limit: 1 << 20,
       milliseconds: (seconds + 20) * 1000,
       onText: (text: string) => this.work.told(this.clean(text)),
     };
-    return root ? shell.runAsRoot(script, options) : shell.run('sh -s', { ...options, input: script });
+    return this.within((shell) =>
+      root ? shell.runAsRoot(script, options) : shell.run('sh -s', { ...options, input: script }),
+    );
   }
 
   /**
@@ -125,14 +127,18 @@ export class Line {
    * processes shows it. @throws ShellError
    */
   async put(script: string): Promise<Done> {
-    return (await this.open()).runAsRoot(`${AROUND}${script}\n`);
+    return this.within((shell) => shell.runAsRoot(`${AROUND}${script}\n`));
   }
 
   /** Runs something short and gives what it printed. @throws ShellError */
   async read(command: string, root = false): Promise<Done> {
-    const shell = await this.open();
     const script = bounded(command, 30);
-    return root ? shell.runAsRoot(script) : shell.run('sh -s', { input: script });
+    return this.within((shell) => (root ? shell.runAsRoot(script) : shell.run('sh -s', { input: script })));
+  }
+
+  /** Lends a port of this computer's loopback to the board, while this login lasts. @returns the board's port */
+  async lend(port: number): Promise<number> {
+    return this.within((shell) => shell.lend(port));
   }
 
   /** Text as it may be shown and kept. */
@@ -145,6 +151,18 @@ export class Line {
     await pause(seconds * 1000, undefined, { signal: this.work.signal }).catch(() => {
       throw new ShellError('stopped', 'It was stopped.');
     });
+  }
+
+  /** Does something over the login that there is; one that broke off is not used again. */
+  private async within<T>(use: (shell: Shell) => Promise<T>): Promise<T> {
+    const shell = await this.open();
+    try {
+      return await use(shell);
+    } catch (error) {
+      // It may not know of its own end yet, and whoever asks again at once would be told the same.
+      if (error instanceof ShellError && error.fault === 'lost' && this.shell === shell) this.close();
+      throw error;
+    }
   }
 
   private async askAs(shell: Shell, questions: readonly Question[], root: boolean): Promise<Answers> {
