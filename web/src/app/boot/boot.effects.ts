@@ -17,6 +17,7 @@ import {
 } from 'rxjs';
 import { searchSubnet } from '@nest-mark/core';
 import { Api } from '../api/api';
+import { BatchActions } from '../state/batch.actions';
 import { batchFeature } from '../state/batch.reducer';
 import { networksFeature } from '../state/networks.reducer';
 import { ProgressActions } from '../state/progress.reducer';
@@ -165,7 +166,7 @@ export const loadCases = createEffect(
         !asking || id === null
           ? EMPTY
           : quietly(api.cases(id), ({ cases }) => BootActions.casesCame({ cases })).pipe(
-              takeUntil(actions.pipe(ofType(BootActions.casesLeft))),
+              takeUntil(actions.pipe(ofType(BootActions.casesLeft, BatchActions.opened))),
             ),
       ),
     ),

@@ -2,7 +2,7 @@ import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
-import { concatMap, EMPTY, exhaustMap, filter, merge, switchMap, throttleTime } from 'rxjs';
+import { concatMap, EMPTY, exhaustMap, filter, merge, switchMap, takeUntil, throttleTime } from 'rxjs';
 import { Api } from '../api/api';
 import { ServerEvents } from '../api/server-events';
 import { asked, quietly, told, whenever } from '../state/asked';
@@ -16,7 +16,9 @@ const LOOK_EVERY = 400;
 export const load = createEffect(
   (actions = inject(Actions), api = inject(Api), server = inject(ServerEvents), store = inject(Store)) =>
     merge(
-      actions.pipe(ofType(BringUpActions.lookedAt, BatchActions.opened, BatchActions.saved)),
+      actions.pipe(
+        ofType(BringUpActions.lookedAt, BringUpActions.readDue, BatchActions.opened, BatchActions.saved),
+      ),
       whenever(server, 'bring-up', 'progress'),
     ).pipe(
       throttleTime(LOOK_EVERY, undefined, { leading: true, trailing: true }),
@@ -26,7 +28,11 @@ export const load = createEffect(
       ]),
       filter(([, , looking]) => looking),
       switchMap(([, id]) =>
-        id === null ? EMPTY : quietly(api.bringUp(id), (bringUp) => BringUpActions.came({ bringUp })),
+        id === null
+          ? EMPTY
+          : quietly(api.bringUp(id), (bringUp) => BringUpActions.came({ bringUp })).pipe(
+              takeUntil(actions.pipe(ofType(BatchActions.opened))),
+            ),
       ),
     ),
   { functional: true },
@@ -45,7 +51,7 @@ export const start = createEffect(
           ? EMPTY
           : asked(
               api.startBringUp(id, deviceIds, way),
-              (bringUp) => BringUpActions.came({ bringUp }),
+              () => BringUpActions.readDue(),
               (problem) => BringUpActions.refused({ problem }),
             ),
       ),

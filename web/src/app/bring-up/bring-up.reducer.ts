@@ -17,6 +17,8 @@ export const BringUpActions = createActionGroup({
     'Looked At': emptyProps(),
     'Looked Away': emptyProps(),
     Came: props<{ bringUp: BringUp }>(),
+    /** What was asked for is done: it is read anew, for its answer may be older than what came since. */
+    'Read Due': emptyProps(),
     'Start Wanted': props<{ deviceIds: string[] }>(),
     'Stop Wanted': emptyProps(),
     'Step Skipped': props<{ deviceId: string; stepId: string; reason: string }>(),

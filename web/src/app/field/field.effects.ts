@@ -30,7 +30,7 @@ const LOOK_EVERY = 400;
 const about = (
   view: FieldView | null,
   ask: (view: FieldView) => Observable<FieldView>,
-  come: (view: FieldView) => Action = (answer) => FieldActions.came({ view: answer }),
+  come: (view: FieldView) => Action = () => FieldActions.readDue(),
 ): Observable<Action> =>
   view === null ? EMPTY : asked(ask(view), come, (problem) => FieldActions.refused({ problem }));
 
@@ -42,6 +42,8 @@ export const load = createEffect(
           FieldActions.lookedAt,
           FieldActions.refused,
           FieldActions.listsBegunAnew,
+          FieldActions.readDue,
+          FieldActions.visitKept,
           BatchActions.opened,
           BatchActions.saved,
         ),
@@ -130,7 +132,7 @@ export const visit = createEffect(
         about(
           now,
           ({ batchId }) => api.visit(batchId, given),
-          (view) => FieldActions.visitKept({ view }),
+          ({ batchId }) => FieldActions.visitKept({ batchId }),
         ),
       ),
     ),

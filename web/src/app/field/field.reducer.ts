@@ -10,6 +10,8 @@ export const FieldActions = createActionGroup({
     'Looked At': emptyProps(),
     'Looked Away': emptyProps(),
     Came: props<{ view: FieldView }>(),
+    /** What was asked for is done: it is read anew, for its answer may be older than what came since. */
+    'Read Due': emptyProps(),
     Edited: props<{ plan: FieldPlan }>(),
     Saved: props<{ sent: FieldPlan; view: FieldView }>(),
     Begun: props<{ purpose: Purpose }>(),
@@ -17,7 +19,7 @@ export const FieldActions = createActionGroup({
     Ticked: props<{ check: TripCheckId; ticked: boolean }>(),
     'Lists Begun Anew': emptyProps(),
     Visited: props<{ visit: NewVisit }>(),
-    'Visit Kept': props<{ view: FieldView }>(),
+    'Visit Kept': props<{ batchId: string }>(),
     Refused: props<{ problem: Problem }>(),
   },
 });
@@ -45,12 +47,12 @@ const initial: FieldState = {
 };
 
 /** Whether an answer is of another batch than the one that was opened since it was asked for. */
-const late = ({ batchId }: FieldState, view: FieldView): boolean =>
-  batchId !== null && view.batchId !== batchId;
+const late = (state: FieldState, batchId: string): boolean =>
+  state.batchId !== null && state.batchId !== batchId;
 
 /** What the server tells, under what somebody is typing. */
 function under(state: FieldState, view: FieldView): FieldState {
-  if (late(state, view)) return state;
+  if (late(state, view.batchId)) return state;
   return state.dirty && state.view
     ? { ...state, view: { ...view, plan: state.view.plan, version: state.view.version } }
     : { ...state, batchId: view.batchId, view, dirty: false };
@@ -63,14 +65,14 @@ export const fieldFeature = createFeature({
     on(FieldActions.lookedAt, (state): FieldState => ({ ...state, looking: true, problem: null })),
     on(FieldActions.lookedAway, (state): FieldState => ({ ...state, looking: false, problem: null })),
     on(FieldActions.came, (state, { view }): FieldState => under(state, view)),
-    on(FieldActions.visitKept, (state, { view }): FieldState =>
-      late(state, view) ? state : { ...under(state, view), kept: state.kept + 1, problem: null },
+    on(FieldActions.visitKept, (state, { batchId }): FieldState =>
+      late(state, batchId) ? state : { ...state, kept: state.kept + 1, problem: null },
     ),
     on(FieldActions.edited, (state, { plan }): FieldState =>
       state.view ? { ...state, view: { ...state.view, plan }, dirty: true, problem: null } : state,
     ),
     on(FieldActions.saved, (state, { sent, view }): FieldState => {
-      if (late(state, view)) return state;
+      if (late(state, view.batchId)) return state;
       const later = state.dirty && state.view !== null && state.view.plan !== sent;
       return {
         ...state,

@@ -2,7 +2,7 @@ import { inject } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { concatLatestFrom } from '@ngrx/operators';
 import { Store } from '@ngrx/store';
-import { EMPTY, exhaustMap, filter, merge, switchMap, throttleTime } from 'rxjs';
+import { EMPTY, exhaustMap, filter, merge, switchMap, takeUntil, throttleTime } from 'rxjs';
 import { HandOverApi } from '../api/hand-over-api';
 import { ServerEvents } from '../api/server-events';
 import { asked, quietly, told, whenever } from '../state/asked';
@@ -25,6 +25,7 @@ export const load = createEffect(
         ofType(
           HandOverActions.lookedAt,
           HandOverActions.sizesChanged,
+          HandOverActions.readDue,
           BatchActions.opened,
           BatchActions.saved,
         ),
@@ -45,7 +46,7 @@ export const load = createEffect(
               quietly(api.exposure(batchId), (exposure) =>
                 HandOverActions.exposureCame({ batchId, exposure }),
               ),
-            ),
+            ).pipe(takeUntil(actions.pipe(ofType(BatchActions.opened)))),
       ),
     ),
   { functional: true },
@@ -79,7 +80,7 @@ export const startExposure = createEffect(
           ? EMPTY
           : asked(
               api.startExposure(batchId, deviceIds, way),
-              (exposure) => HandOverActions.exposureCame({ batchId, exposure }),
+              () => HandOverActions.readDue(),
               (problem) => HandOverActions.refused({ problem }),
             ),
       ),

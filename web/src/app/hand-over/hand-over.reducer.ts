@@ -9,6 +9,8 @@ export const HandOverActions = createActionGroup({
     'Looked At': emptyProps(),
     'Looked Away': emptyProps(),
     Came: props<{ batchId: string; view: HandOverView }>(),
+    /** What was asked for is done: it is read anew, for its answer may be older than what came since. */
+    'Read Due': emptyProps(),
     'Exposure Came': props<{ batchId: string; exposure: Exposure }>(),
     'Taken Over': props<{ order: TakenOver }>(),
     'Exposure Wanted': props<{ deviceIds: string[]; way: LoginWay | null }>(),

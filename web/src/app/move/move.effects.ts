@@ -18,7 +18,13 @@ export const load = createEffect(
   (actions = inject(Actions), api = inject(MovesApi), server = inject(ServerEvents), store = inject(Store)) =>
     merge(
       actions.pipe(
-        ofType(MoveActions.lookedAt, MoveActions.refused, BatchActions.opened, BatchActions.saved),
+        ofType(
+          MoveActions.lookedAt,
+          MoveActions.refused,
+          MoveActions.readDue,
+          BatchActions.opened,
+          BatchActions.saved,
+        ),
       ),
       whenever(server, 'move', 'progress', 'networks', 'boards'),
     ).pipe(
@@ -84,7 +90,7 @@ export const start = createEffect(
           ? EMPTY
           : asked(
               api.start(move, task, deviceIds, way),
-              (begun) => MoveActions.came({ batchId: begun.batchId, move: begun }),
+              () => MoveActions.readDue(),
               (problem) => MoveActions.refused({ problem }),
             ),
       ),
@@ -112,7 +118,7 @@ export const putAway = createEffect(
           ? EMPTY
           : asked(
               api.putAway(move.id),
-              () => MoveActions.came({ batchId: move.batchId, move: null }),
+              () => MoveActions.readDue(),
               (problem) => MoveActions.refused({ problem }),
             ),
       ),

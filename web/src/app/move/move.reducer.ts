@@ -10,6 +10,8 @@ export const MoveActions = createActionGroup({
     'Looked At': emptyProps(),
     'Looked Away': emptyProps(),
     Came: props<{ batchId: string; move: Move | null }>(),
+    /** What was asked for is done: it is read anew, for its answer may be older than what came since. */
+    'Read Due': emptyProps(),
     Planned: props<{ plan: MovePlan }>(),
     Edited: props<{ plan: MovePlan }>(),
     Saved: props<{ batchId: string; sent: MovePlan; move: Move }>(),

@@ -12,12 +12,11 @@ import { asked, whenever } from '../state/asked';
 export const load = createEffect(
   (actions = inject(Actions), api = inject(Api), server = inject(ServerEvents), store = inject(Store)) =>
     merge(
-      actions.pipe(ofType(PracticeActions.entered)),
-      whenever(server, 'practice', 'slots').pipe(
-        concatLatestFrom(() => store.select(practiceFeature.selectEntered)),
-        filter(([, entered]) => entered),
-      ),
+      actions.pipe(ofType(PracticeActions.entered, PracticeActions.readDue)),
+      whenever(server, 'practice', 'slots'),
     ).pipe(
+      concatLatestFrom(() => store.select(practiceFeature.selectEntered)),
+      filter(([, entered]) => entered),
       throttleTime(200, undefined, { leading: true, trailing: true }),
       switchMap(() =>
         asked(
@@ -37,7 +36,7 @@ export const act = createEffect(
       concatMap(({ action }) =>
         asked(
           api.practiceAction(action),
-          (view) => PracticeActions.viewCame({ view }),
+          () => PracticeActions.readDue(),
           (problem) => PracticeActions.failed({ problem }),
         ),
       ),

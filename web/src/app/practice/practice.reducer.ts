@@ -6,6 +6,8 @@ export const PracticeActions = createActionGroup({
   events: {
     Entered: emptyProps(),
     'View Came': props<{ view: PracticeView }>(),
+    /** What was asked for is done: it is read anew, for its answer may be older than what came since. */
+    'Read Due': emptyProps(),
     Done: props<{ action: PracticeAction }>(),
     Failed: props<{ problem: Problem }>(),
   },

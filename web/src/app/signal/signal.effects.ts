@@ -17,7 +17,12 @@ export const load = createEffect(
     server = inject(ServerEvents),
     store = inject(Store),
   ) =>
-    merge(actions.pipe(ofType(SignalActions.lookedAt, BatchActions.opened)), whenever(server, 'signal')).pipe(
+    merge(
+      actions.pipe(
+        ofType(SignalActions.lookedAt, SignalActions.listened, SignalActions.readDue, BatchActions.opened),
+      ),
+      whenever(server, 'signal'),
+    ).pipe(
       concatLatestFrom(() => [
         store.select(batchFeature.selectId),
         store.select(signalFeature.selectLooking),
@@ -65,7 +70,7 @@ export const forget = createEffect(
           ? EMPTY
           : asked(
               api.forget(batchId, place),
-              (view) => SignalActions.came({ view }),
+              () => SignalActions.readDue(),
               (problem) => SignalActions.refused({ batchId, problem }),
             ),
       ),

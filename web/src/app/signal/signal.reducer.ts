@@ -9,6 +9,8 @@ export const SignalActions = createActionGroup({
     'Looked At': emptyProps(),
     'Looked Away': emptyProps(),
     Came: props<{ view: SignalView }>(),
+    /** What was asked for is done: it is read anew, for its answer may be older than what came since. */
+    'Read Due': emptyProps(),
     'Listen Wanted': props<{ at: ListenAt }>(),
     Listened: props<{ view: SignalView }>(),
     'Forget Wanted': props<{ place: string }>(),
