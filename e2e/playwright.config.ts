@@ -1,9 +1,6 @@
 import { defineConfig } from '@playwright/test';
 import { withLong } from '../core/test/helpers/soak';
 
-/** What takes longest comes first: at the end one runner would be busy with it, and the others idle. */
-const longest = /(bring-up|interface|large-letters|start|whole-way)\.spec\.ts$/;
-
 /** Debian's Chromium; its own traffic to its maker's hosts is switched off. */
 export default defineConfig({
   testDir: './tests',
@@ -13,10 +10,6 @@ export default defineConfig({
   timeout: 1_200_000,
   expect: { timeout: 120_000 },
   forbidOnly: true,
-  projects: [
-    { name: 'longest', testMatch: longest },
-    { name: 'others', testIgnore: longest },
-  ],
   ...(withLong ? {} : { grepInvert: /@long/ }),
   reporter: [['list'], ['json']],
   use: {

@@ -99,8 +99,14 @@ const longName = String.raw`\(long\)$`;
 async function unit(env, only, more) {
   say('running unit and integration tests');
   const path = join(reports, 'unit.json');
-  const chosen = only ? ['--testNamePattern', longName, '--runTestsByPath', ...longFiles()] : [];
-  const args = ['--max-workers=3', '--json', `--outputFile=${path}`, ...chosen, ...more];
+  const where = more.length > 0 ? more : only ? ['--runTestsByPath', ...longFiles()] : [];
+  const args = [
+    '--max-workers=3',
+    '--json',
+    `--outputFile=${path}`,
+    ...(only ? ['--testNamePattern', longName] : []),
+    ...where,
+  ];
   const code = await run(bin('jest'), args, { ...env, ...largePages });
   const result = report(path);
   count(
@@ -114,6 +120,15 @@ async function unit(env, only, more) {
 
 /** Every single test of a Playwright report. */
 const testsOf = ({ suites = [], specs = [] }) => [...specs, ...suites.flatMap(testsOf)];
+
+/** Error and page of a failed test without what is around every page; it was taken after the test’s server had ended. */
+function tellPage(text) {
+  const page = text.indexOf('# Page snapshot');
+  const main = text.indexOf('- main', page);
+  console.log(
+    page < 0 || main < 0 ? text.slice(0, 6000) : text.slice(0, page) + text.slice(main, main + 6000),
+  );
+}
 
 async function endToEnd(env, only, more) {
   say('running end-to-end tests in Chromium');
@@ -137,7 +152,7 @@ async function endToEnd(env, only, more) {
       // What stood on the screen, for whoever has only what was printed.
       for (const { attachments = [] } of results)
         for (const { name, path } of attachments)
-          if (name === 'error-context' && path) console.log(readFileSync(path, 'utf8').slice(0, 6000));
+          if (name === 'error-context' && path) tellPage(readFileSync(path, 'utf8'));
     }
 }
 
@@ -152,10 +167,12 @@ await main(async () => {
   });
   const { long, rest } = values;
   // What `static` looks at is never long.
-  const wanted = (name) =>
-    (values.only === undefined || values.only === name) && !(rest && name === 'static');
-  if (!['static', 'unit', 'e2e', undefined].includes(values.only))
-    throw new SetupError(`--only ${values.only} is not one of static, unit, e2e.`);
+  const parts = rest ? ['unit', 'e2e'] : ['static', 'unit', 'e2e'];
+  const wanted = (name) => parts.includes(name) && (values.only === undefined || values.only === name);
+  if (values.only !== undefined && !parts.includes(values.only))
+    throw new SetupError(
+      `--only ${values.only} is not one of ${parts.join(', ')}${rest ? ' (with --rest)' : ''}.`,
+    );
   needNode();
   needPackages('test');
   if (wanted('unit')) needNetworkPrograms();

@@ -56,3 +56,15 @@ export async function audit(page: Page, only?: 'color-contrast', within?: 'main'
   );
   expect(found).toEqual([]);
 }
+
+/** A view as it stands: the checks in light, no sideways scrolling at two widths, and its colours in dark. */
+export async function auditView(page: Page): Promise<void> {
+  await audit(page);
+  for (const width of [1024, 1280]) {
+    await page.setViewportSize({ width, height: 800 });
+    expect(await sideways(page)).toBe(0);
+  }
+  await page.getByRole('button', { name: 'Dark bench' }).click();
+  await audit(page, 'color-contrast', 'main');
+  await page.getByRole('button', { name: 'Light' }).click();
+}

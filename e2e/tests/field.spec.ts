@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process';
 import { join } from 'node:path';
 import { emptyNetwork, type FieldView, type LogEntry, type ShelvedNetwork } from '@nest-mark/core';
 import { expect, long, test } from '../helpers/app';
-import { audit, sideways } from '../helpers/audit';
+import { auditView } from '../helpers/audit';
 import { provedBatch } from '../helpers/proved';
 import { pick } from '../helpers/steps';
 import { many } from '../../core/test/helpers/soak';
@@ -75,14 +75,7 @@ test(
     ).toBeVisible();
     await batteries.getByLabel('The coldest it gets, °C').fill('-12');
     await expect(batteries).toContainText('such cells are not charged while they are frozen');
-    await audit(page);
-    for (const width of [1024, 1280]) {
-      await page.setViewportSize({ width, height: 800 });
-      expect(await sideways(page)).toBe(0);
-    }
-    await page.getByRole('button', { name: 'Dark bench' }).click();
-    await audit(page, 'color-contrast', 'main');
-    await page.getByRole('button', { name: 'Light' }).click();
+    await auditView(page);
     await page.reload();
     await expect(batteries.getByLabel('Has to last, h')).toHaveValue('48');
     await expect(before.getByLabel(/hotspot stays on without a client/)).toBeChecked();

@@ -9,7 +9,7 @@ import {
 } from '@nest-mark/core';
 import type { Locator } from '@playwright/test';
 import { expect, long, test, type App, type Page } from '../helpers/app';
-import { audit, sideways } from '../helpers/audit';
+import { auditView } from '../helpers/audit';
 import { provedBatch } from '../helpers/proved';
 import { pick } from '../helpers/steps';
 import { many } from '../../core/test/helpers/soak';
@@ -83,14 +83,7 @@ test(
     await expect(
       page.getByText(`After 2099-06-30 ${String(count - 1)} boards need a cable and 1 board needs its card`),
     ).toBeVisible();
-    await audit(page);
-    for (const width of [1024, 1280]) {
-      await page.setViewportSize({ width, height: 800 });
-      expect(await sideways(page)).toBe(0);
-    }
-    await page.getByRole('button', { name: 'Dark bench' }).click();
-    await audit(page, 'color-contrast', 'main');
-    await page.getByRole('button', { name: 'Light' }).click();
+    await auditView(page);
     // It is there after a reload: what was typed is saved.
     await page.reload();
     await expect(page.getByLabel('a cable to a socket of the new network')).toBeChecked();
