@@ -600,7 +600,7 @@ describe('what a step makes of the answers', () => {
     expect(judge('health', { ...fine, mount: 'ro' }).findings[0]!.severity).toBe('stops');
     expect(judge('health', { ...fine, heat: '84000' }).verdict).toBe('differs');
     expect(judge('health', { ...fine, radio: 'Connected\n\tsignal: -81 dBm\n' }).text).toMatch(
-      /weak: -81 dBm/,
+      /weak: −81 dBm/,
     );
   });
 

@@ -9,7 +9,6 @@ import {
   heardByAdapter,
   heardByBoard,
   readBoardSignal,
-  shownLevel,
   signalQuestion,
   spotsOf,
   walked,
@@ -17,7 +16,7 @@ import {
   type HeardPoint,
   type Reading,
 } from '../src/in-air';
-import { isWeakSignal, strengthOf } from '../src/wifi/signal';
+import { isWeakSignal, shownLevel, strengthOf } from '../src/wifi/signal';
 import { soundPlan } from './helpers/plan';
 
 const BENCH = '11111111-1111-4111-8111-111111111111';

@@ -1,6 +1,6 @@
 import { counted, grouped } from '../listed';
 import type { WifiBand } from '../wifi/network';
-import type { Strength } from '../wifi/signal';
+import { shownLevel, type Strength } from '../wifi/signal';
 import type { Reading } from './model';
 import { spotsOf, type Spot } from './spots';
 
@@ -16,10 +16,6 @@ export interface Expectation {
 }
 
 const level = ({ latest }: Spot): number => latest.dbm ?? -Infinity;
-
-/** A spot's level as it is said: with a true minus (U+2212) and its unit. */
-export const shownLevel = (dbm: number | null, about = false): string =>
-  dbm === null ? 'not heard' : `${about ? 'about ' : ''}${String(Math.round(dbm)).replace('-', '−')} dBm`;
 
 function textOf(bands: readonly WifiBand[], strength: Expectation['strength'], best: Spot | null): string {
   if (strength === 'unknown')

@@ -12,3 +12,7 @@ export type Strength = 'sound' | 'fair' | 'weak' | 'none';
 
 export const strengthOf = (dbm: number | null): Strength =>
   dbm === null ? 'none' : isWeakSignal(dbm) ? 'weak' : dbm < SOUND_DBM ? 'fair' : 'sound';
+
+/** A level as it is said: with a true minus (U+2212) and its unit. */
+export const shownLevel = (dbm: number | null, about = false): string =>
+  dbm === null ? 'not heard' : `${about ? 'about ' : ''}${String(Math.round(dbm)).replace('-', '−')} dBm`;

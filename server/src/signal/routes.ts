@@ -1,4 +1,4 @@
-import { listed } from '@nest-mark/core';
+import { listed, shownLevel } from '@nest-mark/core';
 import {
   ForgetPlaceSchema,
   ListenAtSchema,
@@ -6,7 +6,6 @@ import {
   type ListenAt,
   type SignalView,
 } from '@nest-mark/core/api';
-import { shownLevel } from '@nest-mark/core/in-air';
 import { needBatch } from '../plans';
 import { problem } from '../platform/http/problems';
 import { refusedBy } from '../platform/http/refused-by';

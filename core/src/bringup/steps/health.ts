@@ -1,6 +1,6 @@
 import { listed } from '../../listed';
 import { decimalSize } from '../../units';
-import { isWeakSignal } from '../../wifi/signal';
+import { isWeakSignal, shownLevel } from '../../wifi/signal';
 import { judgedBy, said, unknown, type BoardFinding, type Step } from '../model';
 import { readMemory, readRate, readSpace, readTemperature, readUnits } from '../readers';
 
@@ -116,7 +116,7 @@ export const health: Step = {
     if (Number.isFinite(signal) && isWeakSignal(signal))
       add(
         'warns',
-        `Its Wi-Fi is weak: ${String(signal)} dBm.`,
+        `Its Wi-Fi is weak: ${shownLevel(signal)}.`,
         'Nearer to the access point, or another antenna.',
       );
     const rate = readRate(answers.get('card')?.text ?? '');
@@ -130,7 +130,7 @@ export const health: Step = {
       heat === null ? '' : `${heat.toFixed(0)} °C`,
       space ? `${decimalSize(space.free)} free` : '',
       rate === null ? '' : `card ${rate.toFixed(0)} MB/s`,
-      Number.isFinite(signal) ? `Wi-Fi ${String(signal)} dBm` : '',
+      Number.isFinite(signal) ? `Wi-Fi ${shownLevel(signal)}` : '',
     ].filter((part) => part !== '');
     return judgedBy(findings, told.length > 0 ? `Well: ${told.join(', ')}.` : 'Nothing is wrong with it.');
   },

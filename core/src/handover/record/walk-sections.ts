@@ -1,4 +1,5 @@
-import { boardsWith, shownLevel, type Walked } from '../../signal/verdict';
+import { boardsWith, type Walked } from '../../signal/verdict';
+import { shownLevel } from '../../wifi/signal';
 import { moment, type Section } from './document';
 
 /**

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, output } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { counted, countHearing, listed, type WifiBand } from '@nest-mark/core';
+import { counted, countHearing, listed, shownLevel, type WifiBand } from '@nest-mark/core';
 import {
   announcedTitles,
   bandsOf,
@@ -63,7 +63,7 @@ export class AirList {
         points: heard.points.length > 1 ? counted(heard.points.length, 'access point') : '',
         signal:
           loudest?.signal != null
-            ? `${String(Math.round(loudest.signal))} dBm`
+            ? shownLevel(loudest.signal)
             : `${String(Math.round(loudest?.quality ?? 0))} %`,
         security: securitiesOf(heard)
           .map((one) => announcedTitles[one])

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { verdictTitles } from '@nest-mark/core';
+import { shownLevel, verdictTitles } from '@nest-mark/core';
 import type { RadioAdapter } from '@nest-mark/core/in-air';
 import { Button } from 'primeng/button';
 import { networksFeature } from '../state/networks.reducer';
@@ -71,7 +71,7 @@ export class KeyTrial {
   protected readonly tried = computed(() => {
     const tried = this.networks().find(({ id }) => id === this.networkId())?.tried;
     if (!tried) return null;
-    const signal = tried.signal === null ? '' : `, ${String(tried.signal)} dBm`;
+    const signal = tried.signal === null ? '' : `, ${shownLevel(tried.signal)}`;
     return {
       ...tried,
       title: verdictTitles[tried.verdict],

@@ -204,11 +204,6 @@ const securities = Object.keys(wifiSecurityTitles) as WifiSecurity[];
       gap: 0.5rem;
       min-height: 40px;
     }
-    .box input {
-      width: 20px;
-      height: 20px;
-      accent-color: var(--marsh);
-    }
   `,
 })
 export class BoardForm {

@@ -134,11 +134,6 @@ const shownMs = 20_000;
       gap: 0.5rem;
       min-height: 40px;
     }
-    input[type='radio'] {
-      width: 20px;
-      height: 20px;
-      accent-color: var(--marsh);
-    }
     ol {
       margin: 0;
       padding-left: 1.75rem;

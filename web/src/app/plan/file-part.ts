@@ -108,11 +108,6 @@ import { PlanEditor } from './plan-editor';
       gap: 0.625rem;
       min-height: 40px;
     }
-    .check input {
-      width: 20px;
-      height: 20px;
-      accent-color: var(--marsh);
-    }
     .field {
       max-width: 28rem;
     }

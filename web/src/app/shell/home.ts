@@ -89,11 +89,6 @@ const ways = [
       gap: 0.625rem;
       min-height: 40px;
     }
-    input[type='radio'] {
-      width: 20px;
-      height: 20px;
-      accent-color: var(--marsh);
-    }
   `,
 })
 export class Home {

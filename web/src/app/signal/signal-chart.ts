@@ -9,8 +9,8 @@ import {
   type ElementRef,
 } from '@angular/core';
 import { BarController, BarElement, CategoryScale, Chart, LinearScale } from 'chart.js';
-import { counted, WEAK_DBM } from '@nest-mark/core';
-import { shownLevel, type Walked } from '@nest-mark/core/in-air';
+import { counted, shownLevel, WEAK_DBM } from '@nest-mark/core';
+import type { Walked } from '@nest-mark/core/in-air';
 import { Theme } from '../theme/theme';
 import { chartInk } from '../ui/chart-ink';
 
@@ -53,7 +53,7 @@ export class SignalChart {
     const weak = this.places().filter(({ spots }) =>
       spots.some(({ strength }) => strength === 'weak' || strength === 'none'),
     );
-    return `Signal by place, network and band; at ${counted(weak.length, 'place')} one of them is ${String(WEAK_DBM)} dBm or less. The table above has the figures.`;
+    return `Signal by place, network and band; at ${counted(weak.length, 'place')} one of them is ${shownLevel(WEAK_DBM)} or less. The table above has the figures.`;
   }
 
   private draw(places: readonly Walked[]): void {

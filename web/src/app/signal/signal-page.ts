@@ -9,9 +9,9 @@ import {
 } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Store } from '@ngrx/store';
-import { boardsByBands, isSure } from '@nest-mark/core';
+import { boardsByBands, isSure, shownLevel } from '@nest-mark/core';
 import { LoginWaySchema, type ListenAt, type LoginWay } from '@nest-mark/core/api';
-import { boardsWith, shownLevel, walked } from '@nest-mark/core/in-air';
+import { boardsWith, walked } from '@nest-mark/core/in-air';
 import { Button } from 'primeng/button';
 import { InputText } from 'primeng/inputtext';
 import { Select } from 'primeng/select';
