@@ -1,5 +1,5 @@
-import { provideState } from '@ngrx/store';
-import { NEVER, Subject } from 'rxjs';
+import { provideState, type Action } from '@ngrx/store';
+import { NEVER, Subject, type Observable } from 'rxjs';
 import type { Image, Round, Search } from '@nest-mark/core';
 import type { ServerEvents } from '../src/app/api/server-events';
 import { BringUpActions, bringUpFeature } from '../src/app/bring-up/bring-up.reducer';
@@ -119,16 +119,18 @@ describe('an answer that comes after the event of the end', () => {
 });
 
 type Wired = ReturnType<typeof bench>;
+type Asked = () => Subject<never>;
 
 /** A view of a feature: how its state is read, and a press on it. */
 interface Case {
   name: string;
-  feature: Parameters<typeof provideState>[0];
-  /** Wires its effects to a server, of which `reads` are what it answers to looking and `press` what to the press. */
-  wire: (wired: Wired, server: ServerEvents, reads: () => Subject<never>, press: Subject<never>) => void;
-  look: (wired: Wired) => void;
-  press: (wired: Wired) => void;
-  shown: (wired: Wired) => unknown;
+  feature: object;
+  /** A server that answers to looking by `read` and to the press by `pressed`. */
+  api: (read: Asked, pressed: Asked) => object;
+  effects: (wired: Wired, api: never, server: ServerEvents) => Observable<Action>[];
+  look: Action;
+  press: Action;
+  shown: (store: Wired['store']) => unknown;
 }
 
 /** An answer of the server, which says how new it is. */
@@ -138,112 +140,119 @@ const some = (calls: object): never => calls as never;
 const cases: Case[] = [
   {
     name: 'the practice bench',
-    feature: practiceFeature as never,
-    wire: ({ act, actions, store }, server, practice, press) => {
-      const api = some({ practice, practiceAction: () => press });
-      practiceEffects.load(actions, api, server, store).subscribe(act);
-      practiceEffects.act(actions, api).subscribe(act);
-    },
-    look: ({ act }) => act(PracticeActions.entered()),
-    press: ({ act }) => act(PracticeActions.done({ action: { do: 'powerAll', on: true } })),
-    shown: ({ store }) => store.selectSignal(practiceFeature.selectView)(),
+    feature: practiceFeature,
+    api: (practice, practiceAction) => ({ practice, practiceAction }),
+    effects: ({ actions, store }, api, server) => [
+      practiceEffects.load(actions, api, server, store),
+      practiceEffects.act(actions, api),
+    ],
+    look: PracticeActions.entered(),
+    press: PracticeActions.done({ action: { do: 'powerAll', on: true } }),
+    shown: (store) => store.selectSignal(practiceFeature.selectView)(),
   },
   {
     name: 'bringing up',
-    feature: bringUpFeature as never,
-    wire: ({ act, actions, store }, server, bringUp, press) => {
-      const api = some({ bringUp, startBringUp: () => press });
-      bringUpEffects.load(actions, api, server, store).subscribe(act);
-      bringUpEffects.start(actions, api, store).subscribe(act);
-    },
-    look: ({ act }) => act(BringUpActions.lookedAt()),
-    press: ({ act }) => act(BringUpActions.startWanted({ deviceIds: ['a'] })),
-    shown: ({ store }) => store.selectSignal(bringUpFeature.selectBringUp)(),
+    feature: bringUpFeature,
+    api: (bringUp, startBringUp) => ({ bringUp, startBringUp }),
+    effects: ({ actions, store }, api, server) => [
+      bringUpEffects.load(actions, api, server, store),
+      bringUpEffects.start(actions, api, store),
+    ],
+    look: BringUpActions.lookedAt(),
+    press: BringUpActions.startWanted({ deviceIds: ['a'] }),
+    shown: (store) => store.selectSignal(bringUpFeature.selectBringUp)(),
   },
   {
     name: 'what is open on the boards',
-    feature: handOverFeature as never,
-    wire: ({ act, actions, store }, server, exposure, press) => {
-      const api = some({ view: () => NEVER, exposure, startExposure: () => press });
-      handOverEffects.load(actions, api, server, store).subscribe(act);
-      handOverEffects.startExposure(actions, api, store).subscribe(act);
-    },
-    look: ({ act }) => act(HandOverActions.lookedAt()),
-    press: ({ act }) => act(HandOverActions.exposureWanted({ deviceIds: ['a'], way: null })),
-    shown: ({ store }) => store.selectSignal(handOverFeature.selectExposure)(),
+    feature: handOverFeature,
+    api: (exposure, startExposure) => ({ view: () => NEVER, exposure, startExposure }),
+    effects: ({ actions, store }, api, server) => [
+      handOverEffects.load(actions, api, server, store),
+      handOverEffects.startExposure(actions, api, store),
+    ],
+    look: HandOverActions.lookedAt(),
+    press: HandOverActions.exposureWanted({ deviceIds: ['a'], way: null }),
+    shown: (store) => store.selectSignal(handOverFeature.selectExposure)(),
   },
   {
     name: 'a move',
-    feature: moveFeature as never,
-    wire: ({ act, actions, store }, server, current, press) => {
-      const api = some({ current, start: () => press });
-      moveEffects.load(actions, api, server, store).subscribe(act);
-      moveEffects.start(actions, api, store).subscribe(act);
-    },
-    look: ({ act }) => act(MoveActions.lookedAt()),
-    press: ({ act }) => act(MoveActions.started({ task: 'move', deviceIds: ['a'], way: 'agent' })),
-    shown: ({ store }) => store.selectSignal(moveFeature.selectMove)(),
+    feature: moveFeature,
+    api: (current, start) => ({ current, start }),
+    effects: ({ actions, store }, api, server) => [
+      moveEffects.load(actions, api, server, store),
+      moveEffects.start(actions, api, store),
+    ],
+    look: MoveActions.lookedAt(),
+    press: MoveActions.started({ task: 'move', deviceIds: ['a'], way: 'agent' }),
+    shown: (store) => store.selectSignal(moveFeature.selectMove)(),
   },
   {
     name: 'a trip',
-    feature: fieldFeature as never,
-    wire: ({ act, actions, store }, server, view, press) => {
-      const api = some({ view, tick: () => press });
-      fieldEffects.load(actions, api, server, store).subscribe(act);
-      fieldEffects.tick(actions, api, store).subscribe(act);
-    },
-    look: ({ act }) => act(FieldActions.lookedAt()),
-    press: ({ act }) => act(FieldActions.ticked({ check: some({}), ticked: true })),
-    shown: ({ store }) => store.selectSignal(fieldFeature.selectView)(),
+    feature: fieldFeature,
+    api: (view, tick) => ({ view, tick }),
+    effects: ({ actions, store }, api, server) => [
+      fieldEffects.load(actions, api, server, store),
+      fieldEffects.tick(actions, api, store),
+    ],
+    look: FieldActions.lookedAt(),
+    press: FieldActions.ticked({ check: some({}), ticked: true }),
+    shown: (store) => store.selectSignal(fieldFeature.selectView)(),
   },
   {
     name: 'the signal at places',
-    feature: signalFeature as never,
-    wire: ({ act, actions, store }, server, view, press) => {
-      const api = some({ view, listen: () => press });
-      signalEffects.load(actions, api, server, store).subscribe(act);
-      signalEffects.listen(actions, api, store).subscribe(act);
-    },
-    look: ({ act }) => act(SignalActions.lookedAt()),
-    press: ({ act }) => act(SignalActions.listenWanted({ at: some({ place: 'Sluice' }) })),
-    shown: ({ store }) => store.selectSignal(signalFeature.selectView)(),
+    feature: signalFeature,
+    api: (view, listen) => ({ view, listen }),
+    effects: ({ actions, store }, api, server) => [
+      signalEffects.load(actions, api, server, store),
+      signalEffects.listen(actions, api, store),
+    ],
+    look: SignalActions.lookedAt(),
+    press: SignalActions.listenWanted({ at: some({ place: 'Sluice' }) }),
+    shown: (store) => store.selectSignal(signalFeature.selectView)(),
   },
 ];
+
+/** A case at work: what was asked of its server by looking, and the answer to its press. */
+function at(one: Case, server: ServerEvents) {
+  const wired = bench(tankBatch(1), provideState(one.feature as never));
+  const reads: Subject<never>[] = [];
+  const pressed = new Subject<never>();
+  const read = (): Subject<never> => {
+    const next = new Subject<never>();
+    reads.push(next);
+    return next;
+  };
+  const api = some(one.api(read, () => pressed));
+  for (const effect of one.effects(wired, api, server)) effect.subscribe(wired.act);
+  return { act: wired.act, reads, pressed, shown: () => one.shown(wired.store) };
+}
 
 /** The server keeps an answer before it gives it, and what happens meanwhile is told and read first. */
 describe('an answer to a press that comes after what happened since was read', () => {
   beforeEach(() => jest.useFakeTimers());
   afterEach(() => jest.useRealTimers());
 
-  it.each(cases)('does not stand over it: $name', ({ feature, wire, look, press, shown }) => {
-    const wired = bench(tankBatch(1), provideState(feature as never));
+  it.each(cases)('does not stand over it: $name', (one) => {
     const tells = new Subject<void>();
     const server = { connected: tells, events: NEVER } as unknown as ServerEvents;
-    const reads: Subject<never>[] = [];
-    const pressed = new Subject<never>();
-    const read = (): Subject<never> => {
-      const one = new Subject<never>();
-      reads.push(one);
-      return one;
-    };
-    wire(wired, server, read, pressed);
-    const come = (at: number): void => {
-      reads.at(-1)!.next(answer(at));
+    const { act, reads, pressed, shown } = at(one, server);
+    const come = (age: number): void => {
+      reads.at(-1)!.next(answer(age));
       reads.at(-1)!.complete();
     };
-    look(wired);
+    act(one.look);
     jest.advanceTimersByTime(1000);
     come(1);
-    press(wired);
+    act(one.press);
     tells.next();
     jest.advanceTimersByTime(1000);
     come(3);
-    expect(shown(wired)).toMatchObject({ at: 3 });
+    expect(shown()).toMatchObject({ at: 3 });
     pressed.next(answer(2));
     pressed.complete();
     jest.advanceTimersByTime(1000);
     come(3);
-    expect(shown(wired)).toMatchObject({ at: 3 });
+    expect(shown()).toMatchObject({ at: 3 });
     // Three looks: at first, told of, and after the answer.
     expect(reads).toHaveLength(3);
   });
@@ -255,21 +264,15 @@ describe('an answer about the batch that was open before', () => {
 
   const other = '99999999-9999-4999-8999-999999999999';
 
-  it.each(cases.slice(1))('is dropped: $name', ({ feature, wire, look, shown }) => {
-    const wired = bench(tankBatch(1), provideState(feature as never));
-    const reads: Subject<never>[] = [];
-    const read = (): Subject<never> => {
-      const one = new Subject<never>();
-      reads.push(one);
-      return one;
-    };
-    wire(wired, { connected: NEVER, events: NEVER } as unknown as ServerEvents, read, new Subject());
-    look(wired);
+  it.each(cases.slice(1))('is dropped: $name', (one) => {
+    const quiet = { connected: NEVER, events: NEVER } as unknown as ServerEvents;
+    const { act, reads, shown } = at(one, quiet);
+    act(one.look);
     // Within the pause between two looks: nothing newer was asked for yet.
     jest.advanceTimersByTime(100);
-    wired.act(BatchActions.opened({ id: other }));
+    act(BatchActions.opened({ id: other }));
     reads[0]!.next(answer(1));
-    expect(shown(wired) ?? null).toBeNull();
+    expect(shown() ?? null).toBeNull();
   });
 
   it('is dropped: why boards do not appear', () => {
